@@ -1,0 +1,1 @@
+"""The furnish: what a mix of pulps becomes."""

@@ -1,0 +1,14 @@
+"""Imports every station, so that the register is whole. Import this before reading `core.register.models()`."""
+
+import core.deliver.draw
+import core.lab.consistency
+import core.stock.basis_weight
+import core.stock.cover
+import core.stock.density
+import core.stock.dilution
+import core.stock.flow
+import core.stock.loop
+import core.stock.mixing  # noqa: F401
+from core.register import Model, find, models
+
+__all__ = ["Model", "find", "models"]

@@ -1,0 +1,1 @@
+"""Delivery: the machine's draw, the run card, release of a lot and its number."""

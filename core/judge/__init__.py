@@ -1,0 +1,1 @@
+"""Bands, judgements, moves and what is due."""

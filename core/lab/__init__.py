@@ -1,0 +1,1 @@
+"""Raw weighings to results."""

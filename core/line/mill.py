@@ -1,0 +1,512 @@
+"""A mill as data: the JSON document read into units, vessels, sources, grades and the sampling plan, every error named.
+
+Open limits are null in the document and +-inf here.
+"""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from core.blend.mix import Source
+from core.deliver.draw import DrawCase
+from core.deliver.runcard import Additive
+from core.errors import ImpossibleInput, Problem
+from core.judge.band import Band
+from core.lab.methods import TESTS
+from core.line.network import Draw, DrawKind, Network, Outlet, Sets, Unit, build, loses, shares
+from core.line.steady import Solution
+from core.stock.shape import Box, Cylinder, Shape, Surveyed
+from core.stream import INDEX, N, Vector, W
+
+FORMAT = "fox-vat mill 1"
+Json = Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Machine:
+    name: str
+    width_m: float
+    trim_m: float
+    retention_pct: float
+    speed_low: float
+    speed_high: float
+    efficiency_pct: float
+    line_letter: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Vessel:
+    """A chest, tower, silo or store; `full_t` oven-dry at the brim and its usual consistency."""
+
+    key: str
+    name: str
+    full_t: float
+    cons_pct: float
+    lead_h: float
+    station: str
+    unit: str
+    source: str
+    shape: Shape
+    in_t_h: float | None = None  # what is brought in, where no unit of the line fills it
+
+    @property
+    def full_m3(self) -> float:
+        return self.shape.volume_m3(self.shape.brim_m)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FurnishSource:
+    """A pulp that the blend can take: its properties when nothing newer is known, where it stands, what makes it."""
+
+    source: Source
+    name: str
+    vessel: str
+    unit: str
+    raw_wet_t_t: float
+    raw_name: str
+    spare: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GradeTest:
+    """One line of a grade's card. `band` holds inner and outer limits; `point` is where it is sampled."""
+
+    key: str
+    label: str
+    unit: str
+    band: Band
+    critical: bool
+    every_h: float
+    point: str
+    decimals: int
+
+    @property
+    def row(self) -> str:
+        return f"{self.point}.{self.key}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Grade:
+    key: str
+    name: str
+    gsm: float
+    speed_m_min: float
+    moisture_pct: float
+    sheet_ash_pct: float
+    chest_cons_pct: float
+    headbox_cons_pct: float
+    shares: Mapping[str, float]  # fractions
+    additives: tuple[Additive, ...]
+    tests: tuple[GradeTest, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlanRow:
+    """One row of the sampling plan. `by_grade`: the band of the running grade replaces the one here."""
+
+    id: str
+    place: str
+    test: str
+    interval_min: float
+    who: str
+    station: str
+    line: str
+    band: Band
+    critical: bool
+    tap: str
+    by_grade: bool
+    lever: Json
+    on_duplicate: bool = False  # one accepted duplicate confirms; else a second sample must agree
+
+    @property
+    def point(self) -> str:
+        return self.id.rsplit(".", 1)[0]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Mill:
+    name: str
+    note: str
+    machine: Machine
+    day_starts_h: float
+    shift_h: float
+    safety_number: str
+    lines: tuple[Json, ...]
+    lanes: tuple[Json, ...]
+    units: tuple[Unit, ...]
+    draws: tuple[Draw, ...]
+    vessels: Mapping[str, Vessel]
+    sources: Mapping[str, FurnishSource]
+    grades: Mapping[str, Grade]
+    plan: Mapping[str, PlanRow]
+
+    def draw_case(self, grade: Grade, *, gsm: float | None = None, speed_m_min: float | None = None) -> DrawCase:
+        """The machine's draw for a grade, its furnish ash still 0 (the mix fills it in)."""
+        m = self.machine
+        return DrawCase(
+            gsm=gsm or grade.gsm,
+            speed_m_min=speed_m_min or grade.speed_m_min,
+            width_m=m.width_m,
+            moisture_pct=grade.moisture_pct,
+            trim_m=m.trim_m,
+            sheet_ash_pct=grade.sheet_ash_pct,
+            furnish_ash_pct=0.0,
+            retention_pct=m.retention_pct,
+            efficiency_pct=m.efficiency_pct,
+        )
+
+    def band(self, row: PlanRow, grade: Grade | None) -> Band:
+        """The band that judges a plan row while a grade runs."""
+        if row.by_grade and grade is not None:
+            for t in grade.tests:
+                if t.row == row.id:
+                    return t.band
+        return row.band
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Running:
+    """How the line is run: feeds by unit (t/h oven-dry), what each source gives (t/h), filler (t/h)."""
+
+    feeds: Mapping[str, float]
+    gives: Mapping[str, float]
+    filler_t_h: float
+
+
+class _Reader:
+    """Reads the document and gathers every problem with its place instead of stopping at the first."""
+
+    def __init__(self) -> None:
+        self.problems: list[Problem] = []
+
+    def bad(self, place: str, text: str) -> None:
+        self.problems.append(Problem(place, text))
+
+    def number(self, data: Json, key: str, place: str, low: float = -math.inf, high: float = math.inf, default: Any = ...) -> float:
+        value = data.get(key, default)
+        if value is ...:
+            self.bad(f"{place}.{key}", "is missing")
+            return max(low, 0.0) if math.isfinite(low) else 0.0
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
+            self.bad(f"{place}.{key}", f"is {value!r}; it must be a number")
+            return 0.0
+        if not low <= value <= high:
+            self.bad(f"{place}.{key}", f"is {value:g}; it must be {low:g} to {high:g}")
+        return float(value)
+
+    def text(self, data: Json, key: str, place: str, default: Any = ...) -> str:
+        value = data.get(key, default)
+        if not isinstance(value, str):
+            self.bad(f"{place}.{key}", "is missing" if value is ... else f"is {value!r}; it must be text")
+            return ""
+        return value
+
+    def items(self, data: Json, key: str) -> list[Json]:
+        value = data.get(key, ...)
+        if not isinstance(value, list) or not all(isinstance(v, dict) for v in value):
+            self.bad(key, "is missing" if value is ... else "must be a list of objects")
+            return []
+        return value
+
+    def vector(self, data: Json | None, place: str, base: float = 0.0) -> Vector:
+        v = np.zeros(N)
+        if data is None:
+            return v
+        if "*" in data:
+            v[:] = float(data["*"])
+        elif base:
+            v[:] = base
+        for name, value in data.items():
+            if name == "*":
+                continue
+            if name not in INDEX:
+                self.bad(f"{place}.{name}", f"is no component; there are {', '.join(INDEX)}")
+            elif not isinstance(value, (int, float)) or value < 0:
+                self.bad(f"{place}.{name}", f"is {value!r}; it must be at least 0")
+            else:
+                v[INDEX[name]] = float(value)
+        return v
+
+    def band(self, data: Json, place: str) -> Band:
+        def open_at(key: str, end: float) -> float:
+            return end if data.get(key) is None else self.number(data, key, place)
+
+        try:
+            return Band(
+                low=open_at("low", -math.inf),
+                high=open_at("high", math.inf),
+                outer_low=open_at("outer_low", -math.inf),
+                outer_high=open_at("outer_high", math.inf),
+                target=None if data.get("target") is None else self.number(data, "target", place),
+            )
+        except ImpossibleInput as error:
+            self.problems += [Problem(f"{place}.{p.field}", p.text) for p in error.problems]
+            return Band()
+
+
+def _unit(r: _Reader, data: Json, i: int) -> Unit:
+    place = f"units[{i}] {data.get('id', '?')}"
+    supply = bool(data.get("supply", False))
+    if "parts" in data:
+        feed = _feed(r.vector(data["parts"], f"{place}.parts"), r.number(data, "cons_pct", place, 0.01, 100.0),
+                     r.number(data, "feed_t_h", place, 0.0, 1000.0))  # fmt: skip
+    else:
+        feed = r.vector(data.get("feed"), f"{place}.feed")
+    sets = data.get("sets", {})
+    outlets = []
+    taken = np.zeros(N)
+    listed = data.get("outlets", [])
+    for o in listed[1:]:
+        v = r.vector(o.get("shares"), f"{place}.{o.get('name')}")
+        taken += v
+        outlets.append(Outlet(name=r.text(o, "name", place), to=r.text(o, "to", place), shares=v))
+    if listed:  # the first outlet carries on with what the others leave
+        first = listed[0]
+        outlets.insert(0, Outlet(name=r.text(first, "name", place), to=r.text(first, "to", place), shares=np.maximum(1.0 - taken, 0.0)))
+    loss = r.number(data, "loss_pct", place, 0.0, 100.0, default=0.0)
+    return Unit(
+        id=r.text(data, "id", place),
+        station=r.text(data, "station", place, ""),
+        line=r.text(data, "line", place, ""),
+        title=r.text(data, "title", place, ""),
+        feed=feed,
+        feed_temp_c=r.number(data, "temp_c", place, 0.0, 180.0, default=20.0),
+        conversion=loses(loss / 100.0) if loss else None,
+        outlets=tuple(outlets),
+        sets=Sets(**{k: v for k, v in sets.items() if k in ("kappa", "csf_ml", "iso_pct", "s457", "grey")}),
+        supply=supply,
+        stores=bool(data.get("stores", False)),
+    )
+
+
+def _feed(parts: Vector, cons_pct: float, t_h: float) -> Vector:
+    """Component flows of a feed from its dry parts (scaled to 1), consistency and oven-dry rate."""
+    total = float(parts.sum())
+    flows = parts / total * t_h if total > 0 else parts * 0.0
+    if cons_pct > 0:
+        flows[W] += t_h * (100.0 / cons_pct - 1.0)
+    return flows
+
+
+def _draw(r: _Reader, data: Json, i: int) -> Draw:
+    place = f"draws[{i}] {data.get('id', '?')}"
+    try:
+        kind = DrawKind(data.get("kind", ""))
+    except ValueError:
+        r.bad(f"{place}.kind", f"is {data.get('kind')!r}; it must be one of {', '.join(DrawKind)}")
+        kind = DrawKind.FLOW
+    return Draw(
+        id=r.text(data, "id", place),
+        kind=kind,
+        tank=r.text(data, "tank", place),
+        to=r.text(data, "to", place),
+        target=r.number(data, "target", place, 0.0),
+        rest=r.text(data, "rest", place, ""),
+        displaced=bool(data.get("displaced", False)),
+    )
+
+
+def _shape(r: _Reader, data: Any, place: str) -> Shape:
+    made: dict[str, Any] = {"cylinder": Cylinder, "box": Box, "surveyed": Surveyed}
+    data = dict(data) if isinstance(data, dict) else {}
+    kind = data.pop("kind", None)
+    try:
+        return made[kind](**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()})  # type: ignore[no-any-return]
+    except KeyError:
+        r.bad(f"{place}.shape.kind", f"is {kind!r}; it must be one of {', '.join(made)}")
+    except TypeError:
+        r.bad(f"{place}.shape", "lacks a measure or has one that does not exist")
+    except ImpossibleInput as error:
+        r.problems += [Problem(f"{place}.shape.{p.field}", p.text) for p in error.problems]
+    return Box(length_m=1.0, width_m=1.0, brim_m=1.0)
+
+
+def _grade(r: _Reader, g: Json, i: int, sources: Mapping[str, FurnishSource]) -> Grade:
+    place = f"grades[{i}] {g.get('key', '?')}"
+    given = g.get("shares", {})
+    for key in given:
+        if key not in sources:
+            r.bad(f"{place}.shares.{key}", f"is no source; there are {', '.join(sources)}")
+    if abs(sum(given.values()) - 100.0) > 1e-6:
+        r.bad(f"{place}.shares", f"sum to {sum(given.values()):g} %; they must make 100 %")
+    tests = []
+    for j, t in enumerate(g.get("tests", [])):
+        at = f"{place}.tests[{j}]"
+        tests.append(
+            GradeTest(
+                key=r.text(t, "key", at),
+                label=r.text(t, "label", at),
+                unit=r.text(t, "unit", at),
+                band=r.band(t, at),
+                critical=bool(t.get("critical", False)),
+                every_h=r.number(t, "every_h", at, 0.1, 100.0),
+                point=r.text(t, "point", at),
+                decimals=int(r.number(t, "decimals", at, 0, 4)),
+            )
+        )
+    return Grade(
+        key=r.text(g, "key", place),
+        name=r.text(g, "name", place),
+        gsm=r.number(g, "gsm", place, 10, 1000),
+        speed_m_min=r.number(g, "speed_m_min", place, 10, 3000),
+        moisture_pct=r.number(g, "moisture_pct", place, 0, 50),
+        sheet_ash_pct=r.number(g, "sheet_ash_pct", place, 0, 60),
+        chest_cons_pct=r.number(g, "chest_cons_pct", place, 0.5, 10),
+        headbox_cons_pct=r.number(g, "headbox_cons_pct", place, 0.05, 3),
+        shares={k: float(v) / 100.0 for k, v in given.items()},
+        additives=tuple(Additive(name=str(n), dose_kg_t=float(d)) for n, d in g.get("additives", [])),
+        tests=tuple(tests),
+    )
+
+
+def read_mill(data: Json) -> Mill:
+    """Read a mill document. Raises: ImpossibleInput with every problem and its place (units[3] K.cook.loss_pct)."""
+    r = _Reader()
+    if data.get("format") != FORMAT:
+        raise ImpossibleInput(Problem("format", f"is {data.get('format')!r}; it must be {FORMAT!r}"))
+    m = data.get("machine", {})
+    machine = Machine(
+        name=r.text(m, "name", "machine"),
+        width_m=r.number(m, "width_m", "machine", 0.1, 20),
+        trim_m=r.number(m, "trim_m", "machine", 0, 2),
+        retention_pct=r.number(m, "retention_pct", "machine", 1, 100),
+        speed_low=r.number(m, "speed_low", "machine", 1, 4000),
+        speed_high=r.number(m, "speed_high", "machine", 1, 4000),
+        efficiency_pct=r.number(m, "efficiency_pct", "machine", 1, 100),
+        line_letter=r.text(m, "line_letter", "machine"),
+    )
+    vessels = {}
+    for i, v in enumerate(r.items(data, "vessels")):
+        place = f"vessels[{i}] {v.get('key', '?')}"
+        vessel = Vessel(
+            key=r.text(v, "key", place),
+            name=r.text(v, "name", place),
+            full_t=r.number(v, "full_t", place, 0.01, 1e6),
+            cons_pct=r.number(v, "cons_pct", place, 0.1, 100),
+            lead_h=r.number(v, "lead_h", place, 0, 48),
+            station=r.text(v, "station", place),
+            unit=r.text(v, "unit", place, ""),
+            source=r.text(v, "source", place, ""),
+            shape=_shape(r, v.get("shape"), place),
+            in_t_h=None if v.get("in_t_h") is None else r.number(v, "in_t_h", place, 0, 1000),
+        )
+        vessels[vessel.key] = vessel
+    sources = {}
+    for i, s in enumerate(r.items(data, "sources")):
+        place = f"sources[{i}] {s.get('key', '?')}"
+        key = r.text(s, "key", place)
+        if s.get("vessel") not in vessels:
+            r.bad(f"{place}.vessel", f"is {s.get('vessel')!r}; there is no such vessel")
+        sources[key] = FurnishSource(
+            source=Source(
+                key=key,
+                share=0.0,
+                cons_pct=r.number(s, "cons_pct", place, 0.1, 30),
+                ash_pct=r.number(s, "ash_pct", place, 0, 60),
+                iso_pct=r.number(s, "iso_pct", place, 1, 100),
+                s457=r.number(s, "s457", place, 1, 300),
+                csf_ml=r.number(s, "csf_ml", place, 10, 800),
+            ),
+            name=r.text(s, "name", place),
+            vessel=r.text(s, "vessel", place),
+            unit=r.text(s, "unit", place),
+            raw_wet_t_t=r.number(s, "raw_wet_t_t", place, 0, 100),
+            raw_name=r.text(s, "raw_name", place),
+            spare=bool(s.get("spare", False)),
+        )
+    plan = {}
+    for i, row in enumerate(r.items(data, "plan")):
+        place = f"plan[{i}] {row.get('id', '?')}"
+        test = r.text(row, "test", place)
+        if test not in TESTS:
+            r.bad(f"{place}.test", f"is {test!r}; there are {', '.join(TESTS)}")
+        kept = PlanRow(
+            id=r.text(row, "id", place),
+            place=r.text(row, "place", place),
+            test=test,
+            interval_min=r.number(row, "interval_min", place, 1, 100_000),
+            who=r.text(row, "who", place),
+            station=r.text(row, "station", place),
+            line=r.text(row, "line", place, ""),
+            band=r.band(row, place),
+            critical=bool(row.get("critical", False)),
+            tap=r.text(row, "tap", place, ""),
+            by_grade=bool(row.get("grade", False)),
+            lever=row.get("lever", {}),
+            on_duplicate=row.get("confirm") == "duplicate",
+        )
+        if kept.id in plan:
+            r.bad(f"{place}.id", f"is {kept.id!r}; another row has it already")
+        plan[kept.id] = kept
+    units = tuple(_unit(r, u, i) for i, u in enumerate(r.items(data, "units")))
+    draws = tuple(_draw(r, d, i) for i, d in enumerate(r.items(data, "draws")))
+    grades = {g.key: g for g in (_grade(r, g, i, sources) for i, g in enumerate(r.items(data, "grades")))}
+    lanes, lines = tuple(r.items(data, "lanes")), tuple(r.items(data, "lines"))
+    hour, _, minute = r.text(data, "day_starts", "mill").partition(":")
+    mill = Mill(
+        name=r.text(data, "name", "mill"),
+        note=r.text(data, "note", "mill", ""),
+        machine=machine,
+        day_starts_h=(int(hour) if hour.isdigit() else 6) + (int(minute) if minute.isdigit() else 0) / 60.0,
+        shift_h=r.number(data, "shift_hours", "mill", 1, 24),
+        safety_number=r.text(data, "safety_number", "mill", ""),
+        lines=lines,
+        lanes=lanes,
+        units=units,
+        draws=draws,
+        vessels=vessels,
+        sources=sources,
+        grades=grades,
+        plan=plan,
+    )
+    if r.problems:
+        raise ImpossibleInput(*r.problems)
+    return mill
+
+
+def network(mill: Mill, running: Running) -> Network:
+    """The mill's network as it is run now. Raises: UnsolvableNetwork, ImpossibleInput for a feed that does not exist."""
+    ids = {u.id for u in mill.units}
+    if bad := [Problem(k, "is no unit with a feed") for k in running.feeds if k not in ids]:
+        raise ImpossibleInput(*bad)
+    units = []
+    for u in mill.units:
+        rate = running.filler_t_h if u.id == "filler" else running.feeds.get(u.id)
+        if rate is not None and not u.supply:
+            dry = float(u.feed.sum() - u.feed[W])
+            if dry > 0:
+                u = replace(u, feed=u.feed * (rate / dry))
+            elif u.id == "filler":
+                u = replace(u, feed=_feed(shares(0.0, FL=1.0), 40.0, rate))
+        units.append(u)
+    draws = [replace(d, target=running.gives[d.id[4:]]) if d.id.startswith("out.") else d for d in mill.draws]
+    return build(units, draws)
+
+
+def default_feeds(mill: Mill) -> dict[str, float]:
+    """Oven-dry feeds as the document has them, by unit."""
+    return {u.id: float(u.feed.sum() - u.feed[W]) for u in mill.units if not u.supply and u.feed.any()}
+
+
+def vessel_rates(mill: Mill, solution: Solution, running: Running) -> dict[str, tuple[float, float]]:
+    """What flows into and out of every vessel, t/h oven-dry, as the line is run."""
+    drawn = sum(running.gives.values())
+    feeds = default_feeds(mill) | dict(running.feeds)
+    rates = {}
+    for key, v in mill.vessels.items():
+        if v.source:
+            out = running.gives.get(v.source, 0.0)
+            tower = f"{v.source}.tower"
+            made = solution.stored_t_h(tower) + out if tower in solution.network.index else 0.0
+            rates[key] = (made if v.in_t_h is None else v.in_t_h, out)
+        elif v.unit in feeds:
+            rates[key] = (feeds[v.unit] if v.in_t_h is None else v.in_t_h, feeds[v.unit])
+        elif v.station == "deliver":
+            rates[key] = (drawn, drawn)
+        else:
+            through = solution.enters(v.unit).solids_t_h if v.unit in solution.network.index else 0.0
+            rates[key] = (through, through)
+    return rates

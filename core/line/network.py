@@ -1,0 +1,259 @@
+"""A network of units with recycles: what it is made of, and what is refused before solving.
+
+A unit takes the sum of its feeds, converts components (matrix K, columns summing to 1), and sends fixed shares of each
+component to its outlets. Draws move stock or water on demand: to a consistency, at a rate, or to keep a tank level.
+Source: models, section 1.
+"""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+
+from core.errors import ImpossibleInput, Problem
+from core.stream import COMPONENTS, INDEX, NAMES, SUSPENDED, N, Vector
+
+SHARE_TOLERANCE = 1e-9
+
+
+class UnsolvableNetwork(ImpossibleInput):
+    """A network that can have no steady state; the problems name the unit or the loop, and the component."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Outlet:
+    """A named way out of a unit: to another unit, with the share of each component that takes it (length 11)."""
+
+    name: str
+    to: str
+    shares: Vector
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sets:
+    """Quality that a unit gives its pulp, whatever came in; None leaves it as it mixed."""
+
+    kappa: float | None = None
+    csf_ml: float | None = None
+    iso_pct: float | None = None
+    s457: float | None = None
+    grey: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Unit:
+    """One box of the line. `feed` enters from outside (t/h). No outlets: the unit is an exit.
+
+    `conversion` is K(c', c): the share of component c that becomes c'. `supply`: an unlimited source for draws.
+    `stores`: its rest outlet is what stays in the vessel and may be negative while the level falls.
+    """
+
+    id: str
+    station: str = ""
+    line: str = ""
+    title: str = ""
+    feed: Vector = field(default_factory=lambda: np.zeros(N))
+    feed_temp_c: float = 20.0
+    conversion: Vector | None = None
+    outlets: tuple[Outlet, ...] = ()
+    sets: Sets = Sets()
+    supply: bool = False
+    stores: bool = False
+
+
+class DrawKind(StrEnum):
+    """How the size of a draw is found."""
+
+    DILUTE = "dilute"  # until the consumer's feed has `target` (consistency, fraction)
+    THICKEN = "thicken"  # liquor kept by the consumer so that it has `target` (consistency, fraction)
+    RATE = "rate"  # `target` t/h of suspended oven-dry solids
+    FLOW = "flow"  # `target` t/h of everything
+    KEEP = "keep"  # make-up so that the consumer (a tank) sends `target` t/h over its rest outlet
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Draw:
+    """A flow from `tank` to `to` of the tank's composition, taken from the tank's outlet `rest`.
+
+    THICKEN: tank is the thickener itself, `rest` its filtrate outlet, and only liquor (water and dissolved) is moved;
+    with `displaced` only water, the dissolved having its own shares, as behind a displacement wash.
+    """
+
+    id: str
+    kind: DrawKind
+    tank: str
+    to: str
+    target: float
+    rest: str = ""
+    displaced: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Network:
+    """Units and draws with their arrays, checked. Build with `build`."""
+
+    units: tuple[Unit, ...]
+    draws: tuple[Draw, ...]
+    index: Mapping[str, int]
+    routing: Vector  # (N, n, n): share of component c leaving u that enters v
+    conversion: Vector  # (n, N, N)
+    order: tuple[int, ...]  # components, every conversion leading from earlier to later
+    feed: Vector  # (n, N)
+
+    @property
+    def exits(self) -> tuple[str, ...]:
+        return tuple(u.id for u in self.units if not u.outlets and not u.supply)
+
+    def unit(self, unit_id: str) -> Unit:
+        return self.units[self.index[unit_id]]
+
+    def rest_target(self, draw: Draw) -> int | None:
+        """Index of the unit that gives up what the draw takes; None for a supply."""
+        tank = self.unit(draw.tank)
+        if tank.supply:
+            return None
+        return self.index[next(o.to for o in tank.outlets if o.name == draw.rest)]
+
+
+def shares(base: float = 1.0, **by_component: float) -> Vector:
+    """A share vector: `base` for every component, then the named ones. shares(0, LF=0.02, W=0.1)."""
+    v = np.full(N, float(base))
+    for name, value in by_component.items():
+        v[INDEX[name]] = value
+    return v
+
+
+def loses(share: float, *, of: Iterable[str] = ("LF", "SF", "FN", "SHV"), to: str = "DS") -> Vector:
+    """A conversion that turns the same share of several components into another: a cook's or a stage's yield loss."""
+    k = np.eye(N)
+    for name in of:
+        k[INDEX[name], INDEX[name]] = 1.0 - share
+        k[INDEX[to], INDEX[name]] += share
+    return k
+
+
+def _unit_problems(units: tuple[Unit, ...], index: Mapping[str, int]) -> list[Problem]:
+    bad = []
+    for u in units:
+        if not np.isfinite(u.feed).all() or (u.feed < 0).any():
+            bad.append(Problem(u.id, "feed must be finite and at least 0 t/h"))
+        total = np.zeros(N)
+        for o in u.outlets:
+            if o.to not in index:
+                bad.append(Problem(u.id, f"outlet {o.name} goes to {o.to}, which does not exist"))
+            if (o.shares < -SHARE_TOLERANCE).any() or (o.shares > 1 + SHARE_TOLERANCE).any():
+                bad.append(Problem(u.id, f"outlet {o.name} has a share outside 0 to 1"))
+            total += o.shares
+        if u.outlets and np.abs(total - 1.0).max() > 1e-6:
+            worst = COMPONENTS[int(np.abs(total - 1.0).argmax())]
+            bad.append(Problem(u.id, f"outlets take {100 * total[INDEX[worst]]:.4g} % of {NAMES[worst]}; they must take 100 %"))
+        k = u.conversion
+        if k is not None and (k.shape != (N, N) or (k < 0).any() or np.abs(k.sum(axis=0) - 1.0).max() > SHARE_TOLERANCE):
+            bad.append(Problem(u.id, "conversion must be 11 x 11, not negative, with columns summing to 1"))
+    return bad
+
+
+def _draw_problems(draws: tuple[Draw, ...], units: tuple[Unit, ...], index: Mapping[str, int]) -> list[Problem]:
+    bad = []
+    for d in draws:
+        if d.tank not in index or d.to not in index:
+            bad.append(Problem(d.id, f"joins {d.tank} and {d.to}; one of them does not exist"))
+            continue
+        tank = units[index[d.tank]]
+        if not tank.supply and d.rest not in {o.name for o in tank.outlets}:
+            bad.append(Problem(d.id, f"takes from outlet {d.rest or '(none)'} of {tank.id}, which has no such outlet"))
+        fraction = d.kind in (DrawKind.DILUTE, DrawKind.THICKEN)
+        if not (0.0 < d.target < 1.0 if fraction else d.target >= 0.0):
+            allowed = "a consistency above 0 and under 100 %" if fraction else "at least 0 t/h"
+            shown = f"{100 * d.target:g} %" if fraction else f"{d.target:g} t/h"
+            bad.append(Problem(d.id, f"target is {shown}; it must be {allowed}"))
+        if tank.supply and (d.kind is DrawKind.RATE and not (tank.feed @ SUSPENDED)):
+            bad.append(Problem(d.id, f"asks solids of {tank.id}, which supplies none"))
+    return bad
+
+
+def _component_order(conversion: Vector) -> tuple[int, ...]:
+    """An order of components in which every conversion leads forward; ImpossibleInput when they turn in a circle."""
+    turns = (np.abs(conversion).sum(axis=0) > 0) & ~np.eye(N, dtype=bool)  # turns[c', c]: c becomes c'
+    left, order = set(range(N)), []
+    while left:
+        free = sorted(c for c in left if not any(turns[c, other] for other in left))
+        if not free:
+            names = ", ".join(NAMES[COMPONENTS[c]] for c in sorted(left))
+            raise UnsolvableNetwork(Problem("conversion", f"turns components into each other in a circle: {names}"))
+        order += free
+        left -= set(free)
+    return tuple(order)
+
+
+def _trapped(network: Network) -> list[Problem]:
+    """Components that enter units from which they can reach no exit, as problems that name the loop."""
+    n = len(network.units)
+    ends = np.array([not u.outlets for u in network.units])
+    kept = network.conversion  # (n, c', c)
+    # reach forward from the feeds, and backward from the exits, over (unit, component)
+    alive = network.feed > 0
+    for d in network.draws:  # a supply's water appears where it is drawn to
+        tank = network.unit(d.tank)
+        if tank.supply:
+            alive[network.index[d.to]] |= tank.feed > 0
+    passes = network.routing > 0  # (c, v, u)
+    out = np.zeros((n, N), dtype=bool)
+    out[ends] = True
+    for _ in range(n * 2):
+        after = np.einsum("ukc,uc->uk", (kept > 0).astype(float), alive.astype(float)) > 0
+        moved = np.einsum("cvu,uc->vc", passes.astype(float), after.astype(float)) > 0
+        # draws carry the tank's components to the consumer
+        for d in network.draws:
+            if not network.unit(d.tank).supply:
+                moved[network.index[d.to]] |= after[network.index[d.tank]]
+        grown = alive | moved
+        if (grown == alive).all():
+            break
+        alive = grown
+    for _ in range(n * 2):
+        leaves = np.einsum("cvu,vc->uc", passes.astype(float), out.astype(float)) > 0  # after conversion
+        back = np.einsum("ukc,uk->uc", (kept > 0).astype(float), leaves.astype(float)) > 0
+        grown = out | back
+        if (grown == out).all():
+            break
+        out = grown
+    problems = []
+    for c in range(N):
+        stuck = [network.units[u].id for u in range(n) if alive[u, c] and not out[u, c]]
+        if stuck:
+            text = f"{NAMES[COMPONENTS[c]]} enter {', '.join(stuck)} and leave nowhere: give the loop a bleed or an outlet"
+            problems.append(Problem(stuck[0], text))
+    return problems
+
+
+def build(units: Iterable[Unit], draws: Iterable[Draw] = ()) -> Network:
+    """Check units and draws and lay out their arrays.
+
+    Raises: UnsolvableNetwork with every problem found: unknown targets, shares not making 1, a component that enters a
+    loop and leaves nowhere, conversions that turn in a circle.
+    """
+    us, ds = tuple(units), tuple(draws)
+    index = {u.id: i for i, u in enumerate(us)}
+    bad = [] if len(index) == len(us) else [Problem("units", "two units have the same id")]
+    bad += _unit_problems(us, index)
+    bad += _draw_problems(ds, us, index) if not bad else []
+    if bad:
+        raise UnsolvableNetwork(*bad)
+    n = len(us)
+    routing = np.zeros((N, n, n))
+    conversion = np.empty((n, N, N))
+    feed = np.zeros((n, N))
+    for i, u in enumerate(us):
+        conversion[i] = np.eye(N) if u.conversion is None else u.conversion
+        if not u.supply:
+            feed[i] = u.feed
+        for o in u.outlets:
+            routing[:, index[o.to], i] += o.shares
+    network = Network(
+        units=us, draws=ds, index=index, routing=routing, conversion=conversion, order=_component_order(conversion), feed=feed
+    )
+    if trapped := _trapped(network):
+        raise UnsolvableNetwork(*trapped)
+    return network

@@ -1,0 +1,117 @@
+"""Units, ranges and words of every input and result, said once on the dataclass field.
+
+Forms, error texts, cautions, units on screen, JSON schema and the working all read these declarations.
+"""
+
+import math
+from collections.abc import Mapping
+from dataclasses import MISSING, dataclass, field, fields
+from functools import cache
+from typing import Any, Final
+
+from core.errors import Caution, ImpossibleInput, Problem
+
+KEY: Final = "quantity"
+INF: Final = math.inf
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Quantity:
+    """How one number is named, measured and bounded.
+
+    `possible` bounds are inclusive and guard physics; `above` makes the lower one exclusive.
+    `valid` is the published or usual range: outside it the answer stands and carries a caution.
+    """
+
+    label: str
+    unit: str
+    possible: tuple[float, float]
+    valid: tuple[float, float]
+    above: bool
+    decimals: int
+    help: str
+    equation: str
+
+    def problem(self, value: float) -> str | None:
+        """Why this value is impossible, as a sentence without its subject, or None."""
+        low, high = self.possible
+        unit = f" {self.unit}" if self.unit else ""
+        if not math.isfinite(value):
+            return "must be a finite number"
+        if value < low or (self.above and value == low):
+            least = f"above {low:g}" if self.above else f"at least {low:g}"
+            return f"is {value:g}{unit}; it must be {least}{unit}"
+        if value > high:
+            return f"is {value:g}{unit}; it must be at most {high:g}{unit}"
+        return None
+
+    def caution(self, value: float) -> str | None:
+        """Why this value lies outside the range the model is published for, or None."""
+        low, high = self.valid
+        if low <= value <= high:
+            return None
+        unit = f" {self.unit}" if self.unit else ""
+        return f"{self.label} {value:g}{unit} is outside {low:g} to {high:g}{unit}, the range this holds for"
+
+
+def quantity(
+    label: str,
+    unit: str = "",
+    *,
+    possible: tuple[float, float] = (0.0, INF),
+    valid: tuple[float, float] | None = None,
+    above: bool = False,
+    decimals: int = 2,
+    default: Any = MISSING,
+    help: str = "",
+) -> Any:
+    """An input field of a case dataclass."""
+    said = Quantity(
+        label=label,
+        unit=unit,
+        possible=possible,
+        valid=valid or possible,
+        above=above,
+        decimals=decimals,
+        help=help,
+        equation="",
+    )
+    return field(default=default, metadata={KEY: said})
+
+
+def figure(label: str, unit: str = "", *, decimals: int = 2, equation: str = "") -> Any:
+    """A field of a result dataclass, with the equation it came from in words."""
+    said = Quantity(
+        label=label,
+        unit=unit,
+        possible=(-INF, INF),
+        valid=(-INF, INF),
+        above=False,
+        decimals=decimals,
+        help="",
+        equation=equation,
+    )
+    return field(metadata={KEY: said})
+
+
+@cache
+def quantities(cls: type) -> Mapping[str, Quantity]:
+    """The declared quantities of a case or result class, by field name, in order."""
+    return {f.name: f.metadata[KEY] for f in fields(cls) if KEY in f.metadata}
+
+
+def check(case: Any) -> tuple[Caution, ...]:
+    """Refuse the impossible, every field at once; return cautions for what lies outside the valid range.
+
+    Raises: ImpossibleInput.
+    """
+    problems, cautions = [], []
+    for name, said in quantities(type(case)).items():
+        value = getattr(case, name)
+        if (text := said.problem(value)) is not None:
+            problems.append(Problem(name, text))
+        elif (text := said.caution(value)) is not None:
+            cautions.append(Caution(name, text))
+    if problems:
+        raise ImpossibleInput(*problems)
+    return tuple(cautions)

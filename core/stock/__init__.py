@@ -1,0 +1,1 @@
+"""Stock: consistency in every direction, transmitters, chests, cover and mixing."""

@@ -1,0 +1,154 @@
+"""Hours to empty and to full: at rates as they stand, and through a schedule.
+
+Any content that adds up will do (m3, or oven-dry t): all quantities of one question share the unit, rates are per hour.
+"""
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.quantity import check, figure, quantity
+from core.register import model
+
+USABLE_LOW_PCT, USABLE_HIGH_PCT = 10.0, 95.0  # default
+Way = Literal["empty", "full", "steady"]
+STEADY_T_H = 1e-9
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CoverCase:
+    capacity: float = quantity("Capacity", "m³", possible=(0, 100_000), above=True, decimals=0)
+    level_pct: float = quantity("Level", "%", possible=(0, 100), decimals=1)
+    rate_in: float = quantity("In", "m³/h", possible=(0, 10_000), decimals=1)
+    rate_out: float = quantity("Out", "m³/h", possible=(0, 10_000), decimals=1)
+    low_pct: float = quantity("Lowest usable", "%", possible=(0, 100), decimals=0, default=USABLE_LOW_PCT)
+    high_pct: float = quantity("Highest usable", "%", possible=(0, 100), decimals=0, default=USABLE_HIGH_PCT)
+    lead_h: float = quantity("Lead of the action", "h", possible=(0, 48), decimals=2, default=0.5)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cover:
+    """Hours are math.inf for never. `way` says which limit the level runs to."""
+
+    content: float = figure("Content", "m³", decimals=1, equation="capacity × level")
+    net: float = figure("Net", "m³/h", decimals=1, equation="in − out")
+    to_low_h: float = figure("To the low limit", "h", decimals=2, equation="(content − low)/(out − in)")
+    to_high_h: float = figure("To the high limit", "h", decimals=2, equation="(high − content)/(in − out)")
+    act_by_h: float = figure("Act within", "h", decimals=2, equation="first limit − lead")
+    stop_ridden_h: float = figure("Longest stop of the inflow", "h", decimals=2, equation="(content − low)/out")
+    turnover_h: float = figure("Turned over in", "h", decimals=2, equation="content / out")
+    way: Way = "steady"
+    cautions: tuple[Caution, ...] = ()
+
+    @property
+    def hours(self) -> float:
+        return min(self.to_low_h, self.to_high_h)
+
+
+@model(
+    "stock.cover",
+    title="Hours of cover",
+    source="mass balance of a vessel",
+    holds_for="rates as they stand; usable 10 to 95 % by default",
+    equation="t low = (V − V low)/(out − in); t high = (V high − V)/(in − out)",
+)
+def cover(case: CoverCase) -> Cover:
+    """Hours until the usable limits at constant rates; past a limit already is 0 h.
+
+    Raises: ImpossibleInput, also when low is not under high. Worked: 250 m3 usable 10-95 %, 60 %, in 120, out 150: 4.1667 h.
+    """
+    cautions = check(case)
+    if case.low_pct >= case.high_pct:
+        raise ImpossibleInput(Problem("low_pct", f"is {case.low_pct:g} %; it must be under the high limit, {case.high_pct:g} %"))
+    content = case.capacity * case.level_pct / 100.0
+    low, high = case.capacity * case.low_pct / 100.0, case.capacity * case.high_pct / 100.0
+    net = case.rate_in - case.rate_out
+    to_low = max(0.0, content - low) / -net if net < -STEADY_T_H else math.inf
+    to_high = max(0.0, high - content) / net if net > STEADY_T_H else math.inf
+    hours = min(to_low, to_high)
+    return Cover(
+        content=content,
+        net=net,
+        to_low_h=to_low,
+        to_high_h=to_high,
+        act_by_h=max(0.0, hours - case.lead_h),
+        stop_ridden_h=max(0.0, content - low) / case.rate_out if case.rate_out > 0 else math.inf,
+        turnover_h=content / case.rate_out if case.rate_out > 0 else math.inf,
+        way="steady" if math.isinf(hours) else ("empty" if net < 0 else "full"),
+        cautions=cautions,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """Rates that hold until `until_h` hours from now."""
+
+    until_h: float
+    rate_in: float
+    rate_out: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Course:
+    """Level through a schedule: corner points (h, content), and the first crossings of low and high (h, or inf)."""
+
+    points: tuple[tuple[float, float], ...]
+    low_at_h: float
+    high_at_h: float
+
+    @property
+    def least(self) -> float:
+        return min(y for _, y in self.points)
+
+    @property
+    def most(self) -> float:
+        return max(y for _, y in self.points)
+
+    def at(self, hour: float) -> float:
+        """Content at an hour within the course, linear between corners."""
+        before = self.points[0]
+        for point in self.points[1:]:
+            if hour <= point[0]:
+                span = point[0] - before[0]
+                return before[1] + (point[1] - before[1]) * ((hour - before[0]) / span if span else 1.0)
+            before = point
+        return before[1]
+
+
+def forecast(
+    *, content: float, low: float, high: float, pieces: tuple[Piece, ...], holds_at_high: bool = False
+) -> Course:
+    """Integrate piecewise rates and find the first crossing of each limit.
+
+    `holds_at_high`: a full vessel stops its inflow instead of running over. Content may fall below `low` and below 0:
+    how far it goes under is the shortage. Raises: ImpossibleInput.
+    Worked: 180 m3; (120 in, 150 out) to 2 h, then (0, 150): empty (0 m3) at 2.800 h.
+    """
+    if low >= high:
+        raise ImpossibleInput(Problem("low", f"is {low:g}; it must be under the high limit, {high:g}"))
+    if any(b.until_h < a.until_h for a, b in zip(pieces, pieces[1:], strict=False)):
+        raise ImpossibleInput(Problem("pieces", "must be in time order"))
+    t, y = 0.0, content
+    points = [(t, y)]
+    low_at = 0.0 if y < low else math.inf
+    high_at = 0.0 if y > high else math.inf
+    for piece in pieces:
+        span = piece.until_h - t
+        if span <= 0.0:
+            continue
+        rate = piece.rate_in - piece.rate_out
+        end = y + rate * span
+        if math.isinf(low_at) and y >= low > end:
+            low_at = t + (low - y) / rate
+            points.append((low_at, low))
+        if math.isinf(high_at) and y <= high < end:
+            high_at = t + (high - y) / rate
+            points.append((high_at, high))
+        if holds_at_high and end > high and rate > 0.0:
+            if y < high:
+                points.append((t + (high - y) / rate, high))
+            end = max(high, y)
+        t, y = piece.until_h, end
+        points.append((t, y))
+    return Course(points=tuple(sorted(set(points))), low_at_h=low_at, high_at_h=high_at)

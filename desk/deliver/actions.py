@@ -1,0 +1,212 @@
+"""Lots: opened, closed with their sources, held, released. Rights and signatures are checked here, not in views."""
+
+from datetime import datetime, timedelta
+
+from django.db import transaction
+
+from core.deliver.lots import Parcel, fifo, lot_number
+from core.deliver.release import Action, CardTest, Disposition, dispose, history
+from desk.lab.board import STANDS
+from desk.log.actions import write
+from desk.log.models import Kind, Record
+from desk.mill.shifts import shift_of
+from desk.people.rights import refuse
+
+HISTORY_READ = 60
+TRACED_DAYS = 8
+DECISIONS = {
+    "hold": ("hold", "held"),
+    "release": ("release", "released"),
+    "divert": ("divert", "diverted to broke"),
+}
+
+
+class Refused(Exception):
+    """Why a lot's decision cannot be kept: `field` is where to show it."""
+
+    def __init__(self, field: str, text: str):
+        super().__init__(text)
+        self.field = field
+
+
+class Lot:
+    """A lot read from its records: opened, closed (or running), its card, tests and decisions."""
+
+    def __init__(self, opened: Record, state):
+        self.opened, self.state, self.number = opened, state, opened.subject
+        self.closed = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about=opened).first()
+        self.decisions = list(Record.objects.current().filter(kind=Kind.DISPOSITION, about=opened).order_by("at", "id"))
+        self.grade = state.mill.grades[opened.data["grade"]]
+
+    @property
+    def start(self) -> datetime:
+        return self.opened.at
+
+    @property
+    def end(self) -> datetime:
+        return self.closed.at if self.closed else self.state.now
+
+    @property
+    def standing(self) -> str:
+        """running, waiting (closed, undecided), held, released or diverted."""
+        if self.decisions:
+            return {"hold": "held", "release": "released", "divert": "diverted"}[self.decisions[-1].data["action"]]
+        return "waiting" if self.closed else "running"
+
+    @property
+    def tonnes(self) -> float:
+        """Oven-dry tonnes delivered in the lot (so far)."""
+        return self.closed.data["tonnes"] if self.closed else running_tonnes(self.opened, self.state)
+
+    @property
+    def sources(self) -> list[dict]:
+        return self.closed.data["sources"] if self.closed else []
+
+    def results(self, test) -> list[Record]:
+        """The results that speak for this lot: sampled while it ran, and retests of it."""
+        window = Record.objects.current().filter(kind=Kind.RESULT, subject=test.row, at__gte=self.start, at__lte=self.end)
+        own = Record.objects.current().filter(kind=Kind.RESULT, subject=f"{self.number}/{test.row}")
+        return sorted([*window, *own], key=lambda r: (r.at, r.pk))
+
+    def judged(self) -> tuple[Disposition, dict[str, list[Record]]]:
+        """The rule table's proposal, and the results behind each test."""
+        found, tests = {}, []
+        for t in self.grade.tests:
+            results = found[t.key] = self.results(t)
+            earlier = Record.objects.current().filter(kind=Kind.RESULT, subject=t.row, at__lt=self.start, status__in=STANDS)
+            sd, n = history(tuple(earlier.order_by("-at").values_list("value", flat=True)[:HISTORY_READ]))
+            tests.append(
+                CardTest(
+                    key=t.key,
+                    low=t.band.low,
+                    high=t.band.high,
+                    critical=t.critical,
+                    results=tuple(r.value for r in results if r.status in STANDS),
+                    flagged_result=any(r.status not in STANDS for r in results),
+                    history_sd=sd,
+                    history_n=n,
+                )
+            )
+        return dispose(tuple(tests)), found
+
+
+def lots(state, *, days: int = TRACED_DAYS):
+    """Furnish lots of the last days, newest first."""
+    since = state.now - timedelta(days=days)
+    opened = Record.objects.current().filter(kind=Kind.LOT_OPEN, at__gte=since, at__lte=state.now).order_by("-at", "-id")
+    return [Lot(r, state) for r in opened]
+
+
+def lot(number: str, state) -> Lot | None:
+    opened = Record.objects.current().filter(kind=Kind.LOT_OPEN, subject=number).first()
+    return Lot(opened, state) if opened else None
+
+
+def running_lot(state) -> Lot | None:
+    found = Record.objects.current().filter(kind=Kind.LOT_OPEN, at__lte=state.now).order_by("-at", "-id").first()
+    if found is None:
+        return None
+    newest = Lot(found, state)
+    return newest if newest.closed is None else None
+
+
+def running_tonnes(opened: Record, state) -> float:
+    """What has been delivered since a lot opened, planned stops left out."""
+    hours = (state.now - opened.at).total_seconds() / 3600.0
+    for s in state.stops:
+        overlap = (min(state.now, s.end) - max(opened.at, s.start)).total_seconds() / 3600.0
+        hours -= max(0.0, overlap)
+    return max(0.0, hours) * state.draw.solids_t_h
+
+
+@transaction.atomic
+def open_lot(*, order: str, grade: str, by, now, state) -> Record:
+    """Open the next furnish lot of the shift, its number unused and checked."""
+    shift = shift_of(now, state.mill)
+    day = shift.start.timetuple()
+    prefix = f"{state.mill.machine.line_letter}M-{day.tm_year % 100:02d}{day.tm_yday:03d}-{shift.letter}"
+    serial = Record.objects.filter(kind=Kind.LOT_OPEN, subject__startswith=prefix).count() + 1
+    number = lot_number(
+        line=state.mill.machine.line_letter, kind="M", year=day.tm_year, day=day.tm_yday, shift=shift.letter, serial=serial
+    )
+    return write(kind=Kind.LOT_OPEN, subject=number, by=by, now=now, says=f"Lot {number} opened, order {order}", data={"order": order, "grade": grade})
+
+
+def _sources_of(opened: Record, tonnes: float, state, end: datetime) -> list[dict]:
+    """Source lots behind a furnish lot: each tower first in, first out, from what stood in it when the lot opened."""
+    since = opened.at - timedelta(days=TRACED_DAYS)
+    made = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about__isnull=True, at__gte=since, at__lte=end).order_by("at", "id")
+    by_source: dict[str, list[Record]] = {}
+    for r in made:
+        by_source.setdefault(r.data["source"], []).append(r)
+    rows = []
+    for key, share in state.shares.items():
+        out = share * tonnes
+        if out <= 0.0:
+            continue
+        vessel = state.vessels.get(state.mill.sources[key].vessel)
+        content = vessel.content_t if vessel else 0.0
+        records = by_source.get(key, [])
+        left = fifo(tuple(Parcel(r.subject, r.data["tonnes"]) for r in records), content + out, out)
+        about = {r.subject: r for r in records}
+        rows += [
+            {"lot": p.lot, "source": key, "what": about[p.lot].data["what"], "made": about[p.lot].at.isoformat(), "t": p.tonnes}
+            for p in left
+        ]
+        rest = out - sum(p.tonnes for p in left)
+        if rest > 0.005:
+            name = state.mill.sources[key].name
+            rows.append({"lot": "", "source": key, "what": f"{name}, not yet cut into lots", "made": opened.at.isoformat(), "t": rest})
+    return rows
+
+
+@transaction.atomic
+def close_lot(*, opened: Record, by, now, state, tonnes: float | None = None, sources: list[dict] | None = None) -> Record:
+    """Close a running lot: its tonnes and the source lots behind it are kept with it."""
+    t = running_tonnes(opened, state) if tonnes is None else tonnes
+    rows = _sources_of(opened, t, state, now) if sources is None else sources
+    return write(kind=Kind.LOT_CLOSE, subject=opened.subject, by=by, now=now, says=f"Lot {opened.subject} closed at {t:.1f} t",
+                 data={"tonnes": t, "sources": rows, "moves_since": opened.at.isoformat()}, about=opened)  # fmt: skip
+
+
+def rights(lot_: Lot, proposal: Disposition, person) -> dict[str, str]:
+    """For each decision: an empty string when this person may take it now, else why not."""
+    open_ = lot_.standing in ("running", "waiting", "held")
+    found = {}
+    for act in DECISIONS:
+        if lot_.standing in ("released", "diverted"):
+            found[act] = f"the lot is {lot_.standing}"
+        elif act == "hold" and lot_.standing == "held":
+            found[act] = "it is held already"
+        elif act != "hold" and lot_.standing == "running":
+            found[act] = "close the lot first"
+        elif not person.may(act):
+            found[act] = {"hold": "operator, lab, lead, safety may", "release": "the shift lead may", "divert": "lead or engineer may"}[act]
+        elif act == "release" and proposal.action in (Action.HOLD, Action.HOLD_OUT):
+            found[act] = "nobody may: " + proposal.why[0]
+        else:
+            found[act] = ""
+    assert open_ or all(found.values())
+    return found
+
+
+@transaction.atomic
+def decide_lot(*, lot_: Lot, action: str, by, now, pin: str, words: str = "") -> Record:
+    """Hold, release or divert, signed by the person's PIN. Release follows the rule table; holding wants a reason."""
+    if action not in DECISIONS:
+        raise Refused("action", "is none of hold, release, divert")
+    act, done = DECISIONS[action]
+    refuse(by, act)
+    proposal, _ = lot_.judged()
+    if why := rights(lot_, proposal, by)[action]:
+        raise Refused("action", f"{done.capitalize()} cannot be signed: {why}.")
+    if not by.check_password(pin):
+        raise Refused("pin", "PIN is not right; nothing was signed.")
+    note_needed = action == "divert" or (action == "release" and proposal.action is Action.RELEASE_WITH_NOTE)
+    if note_needed and not words.strip():
+        raise Refused("words", "Reason is empty; this decision needs one.")
+    why = "; ".join(proposal.why)
+    return write(
+        kind=Kind.DISPOSITION, subject=lot_.number, by=by, now=now, says=f"Lot {lot_.number} {done}: {why}", words=words.strip(),
+        status=done, data={"action": action, "proposed": proposal.action.value, "why": list(proposal.why), "meaning": done}, about=lot_.opened,
+    )  # fmt: skip

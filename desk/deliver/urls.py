@@ -1,0 +1,12 @@
+from django.urls import path
+
+from desk.deliver import views
+
+app_name = "deliver"
+urlpatterns = [
+    path("", views.newest, name="newest"),
+    path("lots/", views.lot_list, name="lots"),
+    path("lots/<str:number>/", views.lot_page, name="lot"),
+    path("lots/<str:number>/close/", views.close, name="close"),
+    path("lots/<str:number>/ticket/", views.ticket, name="ticket"),
+]

@@ -1,0 +1,44 @@
+"""Strings for SVG attributes: coordinates never meet a locale."""
+
+
+def n(x: float) -> str:
+    """A coordinate with at most two decimals."""
+    return f"{x:.2f}".rstrip("0").rstrip(".")
+
+
+def polyline(points) -> str:
+    """A path through (x, y) points."""
+    return "M" + "L".join(f"{n(x)} {n(y)}" for x, y in points)
+
+
+def edge(steps: list[tuple[float, float]], end: float, *, reach: float = 15.0) -> str:
+    """An edge that runs level and changes over 2 x reach at each x: steps are (x, y from there on), the first its start."""
+    path, y = f"{n(steps[0][0])} {n(steps[0][1])}", steps[0][1]
+    for x, after in steps[1:]:
+        path += f"H{n(x - reach)}C{n(x)} {n(y)} {n(x)} {n(after)} {n(x + reach)} {n(after)}"
+        y = after
+    return path + f"H{n(end)}"
+
+
+def edge_back(steps: list[tuple[float, float]], end: float, *, reach: float = 15.0) -> str:
+    """The same edge walked from its end to its start."""
+    path = ""
+    for i in range(len(steps) - 1, 0, -1):
+        x, after = steps[i]
+        before = steps[i - 1][1]
+        path += f"H{n(x + reach)}C{n(x)} {n(after)} {n(x)} {n(before)} {n(x - reach)} {n(before)}"
+    return f"V{n(steps[-1][1])}" + path + f"H{n(steps[0][0])}"
+
+
+def ribbon(tops: list[tuple[float, float]], bottoms: list[tuple[float, float]], end: float) -> str:
+    """A closed band between an upper and a lower edge."""
+    return f"M{edge(tops, end)}{edge_back(bottoms, end)}Z"
+
+
+def band(x0: float, a: float, b: float, x1: float, c: float, d: float) -> str:
+    """A band that swings from (a, b) at x0 to (c, d) at x1 in two equal cubics."""
+    m = (x0 + x1) / 2
+    return (
+        f"M{n(x0)} {n(a)}C{n(m)} {n(a)} {n(m)} {n(c)} {n(x1)} {n(c)}V{n(d)}"
+        f"C{n(m)} {n(d)} {n(m)} {n(b)} {n(x0)} {n(b)}Z"
+    )

@@ -1,0 +1,171 @@
+"""Figures, times and small drawings for templates. Judging and arithmetic stay in the core."""
+
+import math
+from datetime import datetime
+
+from django import template
+from django.utils import timezone
+from django.utils.html import format_html
+from django.utils.safestring import mark_safe
+
+register = template.Library()
+THIN = "\u202f"
+MINUS = "−"
+
+
+def figure(value, decimals: int = 2) -> str:
+    """A number for the screen: fixed decimals, thin space by thousands, true minus; "none" for no value."""
+    if value is None or (isinstance(value, float) and math.isnan(value)):
+        return "none"
+    if math.isinf(value):
+        return "never" if value > 0 else MINUS + "never"
+    factor = 10.0**decimals
+    rounded = math.copysign(math.floor(abs(value) * factor + 0.5 + 1e-9) / factor, value)
+    text = f"{abs(rounded):,.{decimals}f}".replace(",", THIN)
+    return (MINUS if rounded < 0 else "") + text
+
+
+@register.filter
+def fig(value, decimals=2) -> str:
+    return figure(value, int(decimals))
+
+
+@register.filter
+def signed(value, decimals=2) -> str:
+    """The same with its sign always shown."""
+    text = figure(value, int(decimals))
+    return text if text.startswith(MINUS) else "+" + text
+
+
+@register.filter
+def tph(value) -> str:
+    """t/h: one decimal, two below 3."""
+    return figure(value, 2 if value is not None and abs(value) < 3.0 else 1)
+
+
+@register.filter
+def pct(value, decimals=0) -> str:
+    """A fraction as per cent, without its sign."""
+    return figure(100.0 * value, int(decimals))
+
+
+@register.filter
+def hm(hours) -> str:
+    """Hours as 1 h 50, or 34 min; "never" for no end."""
+    if hours is None or math.isinf(hours) or math.isnan(hours):
+        return "never"
+    minutes = round(hours * 60)
+    return f"{minutes} min" if minutes < 60 else f"{minutes // 60} h {minutes % 60:02d}"
+
+
+@register.filter
+def hmu(hours) -> str:
+    """The same with its units set small."""
+    if hours is None or math.isinf(hours):
+        return "steady"
+    minutes = round(hours * 60)
+    if minutes < 60:
+        return format_html('{}<span class="u">min</span>', minutes)
+    return format_html('{}<span class="u">h</span> {:02d}'.replace("{:02d}", "{}"), minutes // 60, f"{minutes % 60:02d}")
+
+
+@register.filter
+def clock(when) -> str:
+    """14:05, local."""
+    return timezone.localtime(when).strftime("%H:%M") if when else "none"
+
+
+@register.filter
+def day(when) -> str:
+    """14 November 2026, local."""
+    return f"{timezone.localtime(when):%-d %B %Y}" if when else "none"
+
+
+@register.filter
+def dayclock(when) -> str:
+    """13 Nov 16:30, local."""
+    return f"{timezone.localtime(when):%-d %b %H:%M}" if when else "none"
+
+
+@register.filter
+def iso(text) -> datetime:
+    """A stored time as a time."""
+    return datetime.fromisoformat(text)
+
+
+@register.filter
+def pulp(hex_colour: str) -> str:
+    """A fill in the pulp's computed colour, dimmed by night as the look asks."""
+    return f"color-mix(in oklab,{hex_colour} var(--pm),var(--ground))"
+
+
+@register.filter
+def item(mapping, key):
+    return mapping.get(key)
+
+
+@register.simple_tag
+def u(unit: str):
+    """A unit set small behind its figure, after a narrow space; empty for a bare number."""
+    return format_html('<span class="u">{}</span>', unit) if unit else ""
+
+
+_SHAPES = {
+    "up": '<path d="M5 1 9.6 9.5H.4z" fill="currentColor"/>',
+    "down": '<path d="M5 9.5 9.6 1H.4z" fill="currentColor"/>',
+    "up-open": '<path d="M5 1.9 8.8 8.8H1.2z" fill="none" stroke="currentColor" stroke-width="1.5"/>',
+    "down-open": '<path d="M5 8.1 8.8 1.2H1.2z" fill="none" stroke="currentColor" stroke-width="1.5"/>',
+    "dash": '<path d="M1 5h8" stroke="currentColor" stroke-width="1.6"/>',
+    "clock": '<circle cx="5" cy="5" r="4" fill="none" stroke="currentColor" stroke-width="1.3"/>'
+    '<path d="M5 2.6V5l1.8 1.1" fill="none" stroke="currentColor" stroke-width="1.2"/>',
+}
+
+
+@register.simple_tag
+def shape(name: str, size: int = 10):
+    return mark_safe(f'<svg width="{size}" height="{size}" viewBox="0 0 10 10" aria-hidden="true">{_SHAPES[name]}</svg>')
+
+
+@register.simple_tag
+def word(state: str, text: str, side: int = 0):
+    """The word of a state with its shape: red triangles for act and contain, open ones for watch, a dash in band."""
+    way = "up" if side >= 0 else "down"
+    name = {"in": "dash", "old": "clock", "watch": f"{way}-open"}.get(state, way)
+    return format_html('<span class="w w-{}">{}{}</span>', state, shape(name), f" {text}")
+
+
+@register.simple_tag
+def gauge(position):
+    """Brackets are the band, the dot the reading; `position` 0 to 1 between them, clipped a little outside."""
+    x = 5.0 + 12.0 * min(1.25, max(-0.25, position))
+    path = "M5 1.5H2v9h3M17 1.5h3v9h-3M2 6h2.5M17.5 6H20"
+    return mark_safe(
+        f'<svg width="22" height="12" viewBox="0 0 22 12" aria-hidden="true"><path d="{path}" fill="none"'
+        f' stroke="currentColor" stroke-width="1" opacity=".55"/><circle cx="{x:.1f}" cy="6" r="2.6" fill="currentColor"/></svg>'
+    )
+
+
+@register.simple_tag(takes_context=True)
+def here(context, prefix: str) -> str:
+    """aria-current for the place a page belongs to."""
+    path = context["request"].path
+    found = path == "/" if prefix == "/" else path.startswith(prefix)
+    return mark_safe('aria-current="page"') if found else ""
+
+
+@register.filter
+def words(text: str) -> list[str]:
+    """A line of names as a list."""
+    return text.split()
+
+
+@register.filter
+def label_of(form, name: str) -> str:
+    """The label of a form's field."""
+    return form.fields[name].label
+
+
+@register.filter
+def component(stream, name: str) -> float:
+    """One component's flow of a stream, t/h."""
+    return stream[name]

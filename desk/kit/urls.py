@@ -1,0 +1,12 @@
+"""Small pages of the house."""
+
+from django.urls import path
+
+from desk.kit import views
+
+app_name = "kit"
+urlpatterns = [
+    path("help/", views.help_page, name="help"),
+    path("theme/", views.theme, name="theme"),
+    path("keys/", views.keys, name="keys"),
+]

@@ -1,0 +1,36 @@
+"""Help, and the two choices kept in a cookie: day or night, single keys on or off. They work without script."""
+
+from django.contrib.auth.decorators import login_not_required
+from django.http import HttpResponseRedirect
+from django.shortcuts import render
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_safe
+
+YEAR_S = 365 * 24 * 3600
+
+
+def _back(request):
+    wanted = request.GET.get("next", "/")
+    ours = url_has_allowed_host_and_scheme(wanted, allowed_hosts={request.get_host()}, require_https=request.is_secure())
+    return HttpResponseRedirect(wanted if ours else "/")
+
+
+@require_safe
+def help_page(request):
+    return render(request, "help.html")
+
+
+@login_not_required
+@require_safe
+def theme(request):
+    response = _back(request)
+    to = "night" if request.GET.get("to") == "night" else "day"
+    response.set_cookie("theme", to, max_age=YEAR_S, samesite="Lax")
+    return response
+
+
+@require_safe
+def keys(request):
+    response = _back(request)
+    response.set_cookie("keys", "off" if request.GET.get("to") == "off" else "on", max_age=YEAR_S, samesite="Lax")
+    return response

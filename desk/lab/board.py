@@ -1,0 +1,181 @@
+"""Every row of the sampling plan as it stands now: last result, judgement, what is due, the move that waits."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from core.judge.band import GRAVITY, Band, Judgement, State, judge
+from core.judge.due import Due, DueState, due
+from core.lab.methods import TESTS
+from desk.kit.templatetags.vat import figure, hm
+from desk.kit.words import limits
+from desk.log.models import Kind, Record
+
+LOOK_BACK_H = 48
+STANDS = {"single", "accepted"}
+
+
+@dataclass(frozen=True)
+class RowNow:
+    """One plan row at `now`. `results` newest first, only those that stand; `result` the newest or None."""
+
+    row: object
+    band: Band
+    results: tuple
+    due: Due
+    due_at: datetime
+    judgement: Judgement | None
+    move: Record | None
+    decision: Record | None
+    retest: bool = False
+
+    @property
+    def result(self):
+        return self.results[0] if self.results else None
+
+    @property
+    def test(self):
+        return TESTS[self.row.test]
+
+    @property
+    def state(self) -> str:
+        """in, watch, act, contain; old when the next sample has been missed; none without a result."""
+        if self.result is None:
+            return "none"
+        if self.due.state is DueState.MISSED:
+            return "old"
+        return self.judgement.state.value
+
+    @property
+    def gravity(self) -> int:
+        return GRAVITY[self.judgement.state] if self.judgement and self.state not in ("old", "none") else 0
+
+    @property
+    def position(self) -> float:
+        """0 at the lower limit, 1 at the upper, for the gauge; one-sided bands lean on their limit."""
+        low, high = self.band.low, self.band.high
+        if low == float("-inf"):
+            low = high - 2 * abs(high) if high else high - 1
+        if high == float("inf"):
+            high = low + 2 * abs(low) if low else low + 1
+        return (self.result.value - low) / (high - low)
+
+    @property
+    def shown(self) -> str:
+        """The newest result in the digits and steps its test reports; one digit more where rounding would hide its state."""
+        if self.result is None:
+            return "none"
+        value = self.result.value
+        shown = self.test.shown(value)
+        inside = self.band.low <= shown <= self.band.high
+        if inside and self.judgement and self.judgement.state in (State.ACT, State.CONTAIN):
+            return figure(value, self.test.decimals + 1)
+        return figure(shown, self.test.decimals)
+
+    @property
+    def short_unit(self) -> str:
+        """The unit as it fits beside a figure on the ribbon."""
+        return self.test.unit.split(" ")[0]
+
+    @property
+    def roomy(self) -> bool:
+        """Whether a gauge fits beside the figure and unit."""
+        return len(self.shown) + len(self.short_unit) <= 7
+
+    @property
+    def short_place(self) -> str:
+        return f"{self.row.place} {self.test.name.lower()}" if len(self.row.place) < 12 else self.row.place
+
+    @property
+    def late_words(self) -> str:
+        """18 min, 2 h 05."""
+        return hm(self.due.late_min / 60.0)
+
+    @property
+    def limits(self) -> str:
+        return limits(self.band, self.test.decimals)
+
+
+def confirmed(row, band: Band, newest, before) -> bool:
+    """Whether a reading outside its band is confirmed: an accepted duplicate where the mill says so, or a second sample."""
+    if row.on_duplicate and newest.status == "accepted":
+        return True
+    if before is None:
+        return False
+    side = 1 if newest.value > band.high else -1 if newest.value < band.low else 0
+    return (side > 0 and before.value > band.high) or (side < 0 and before.value < band.low)
+
+
+class Board:
+    """The plan at one time, from a handful of queries."""
+
+    def __init__(self, state):
+        self.mill_state, self.now = state, state.now
+        since = self.now - timedelta(hours=LOOK_BACK_H)
+        records = Record.objects.current().filter(at__gte=since, at__lte=self.now)
+        self.results: dict[str, list] = {}
+        for r in records.filter(kind=Kind.RESULT).order_by("-at", "-id"):
+            self.results.setdefault(r.subject, []).append(r)
+        moves = list(records.filter(kind=Kind.MOVE).order_by("-at", "-id"))
+        decisions = {d.about_id: d for d in records.filter(kind=Kind.DECISION).order_by("at", "id")}
+        judged = set(records.filter(kind=Kind.EFFECT).values_list("about_id", flat=True))
+        self.moves: dict[str, Record] = {}
+        for m in moves:
+            self.moves.setdefault(m.subject, m)
+        self.decisions = {m.subject: decisions.get(m.pk) for m in self.moves.values()}
+        self.judged = judged
+        self.rows = tuple(self._row(row) for row in state.mill.plan.values())
+        self.by_id = {r.row.id: r for r in self.rows}
+
+    def _row(self, row) -> RowNow:
+        band = self.mill_state.mill.band(row, self.mill_state.grade)
+        taken = self.results.get(row.id, [])
+        stands = tuple(r for r in taken if r.status in STANDS)
+        last = taken[0].at if taken else self.now - timedelta(minutes=row.interval_min)
+        state = due(since_last_min=(self.now - last).total_seconds() / 60.0, interval_min=row.interval_min)
+        due_at = last + timedelta(minutes=row.interval_min)
+        judgement = None
+        if stands:
+            before = stands[1] if len(stands) > 1 else None
+            judgement = judge(stands[0].value, band, confirmed=confirmed(row, band, stands[0], before))
+        move, decision = self.moves.get(row.id), self.decisions.get(row.id)
+        retest = False
+        if decision and decision.data["choice"] != "refuse" and decision.pk not in self.judged:
+            retest_at = datetime.fromisoformat(decision.data["retest_at"])
+            if not taken or taken[0].at < decision.at:
+                in_min = (retest_at - self.now).total_seconds() / 60.0
+                if retest_at < due_at:
+                    due_at, retest = retest_at, True
+                    state = due(since_last_min=60.0 - in_min, interval_min=60.0)
+        elif taken and taken[0].status == "third_needed":
+            due_at, retest = self.now, True
+            state = due(since_last_min=60.0, interval_min=60.0)
+        if move and stands and move.about_id != stands[0].pk and not (decision and decision.pk not in self.judged):
+            move = decision = None  # a newer result has overtaken it
+        return RowNow(row, band, stands, state, due_at, judgement, move, decision, retest)
+
+    @property
+    def due_rows(self) -> list[RowNow]:
+        """Late first, then by time."""
+        return sorted(self.rows, key=lambda r: r.due_at)
+
+    @property
+    def drifting(self) -> list[RowNow]:
+        """Rows not in band, worst first."""
+        off = [r for r in self.rows if r.gravity > 0]
+        return sorted(off, key=lambda r: (-r.gravity, -r.result.at.timestamp()))
+
+    def counts(self) -> dict[str, int]:
+        found = {"contain": 0, "act": 0, "watch": 0, "in": 0, "old": 0, "none": 0}
+        for r in self.rows:
+            found[r.state] += 1
+        return found
+
+    @property
+    def late(self) -> int:
+        return sum(r.due.state in (DueState.LATE, DueState.MISSED) for r in self.rows)
+
+    @property
+    def soon(self) -> int:
+        hour = self.now + timedelta(hours=1)
+        return sum(r.due_at <= hour and r.due.state in (DueState.NOT_DUE, DueState.DUE) for r in self.rows)
+

@@ -1,0 +1,143 @@
+"""The tablet page's form: weighings of two or three pads, a result as read, or why there is none."""
+
+from dataclasses import dataclass, fields
+from datetime import datetime, timedelta
+
+from django.utils import timezone
+
+from core.errors import ImpossibleInput
+from core.lab import consistency
+from core.lab.methods import TESTS
+from core.quantity import KEY
+from desk.kit.bench import typed_number
+from desk.lab.actions import Entry, Outcome, work_out
+
+WEIGHED = {"consistency"}
+LETTERS = "abc"
+MODES = ("weighings", "result", "none")
+
+
+@dataclass
+class Cell:
+    """One well: what was typed, its name and what is wrong with it."""
+
+    name: str
+    label: str
+    unit: str
+    typed: str
+    error: str = ""
+
+
+class SampleForm:
+    """Reads what was typed without losing it; `outcome` is worked out by the core, problems stand on their cells."""
+
+    def __init__(self, row, data, now: datetime, *, mode: str = "", third: bool = False):
+        self.row, self.test, self.now = row, TESTS[row.test], now
+        can_weigh = row.test in WEIGHED
+        asked = mode or data.get("mode", "")
+        self.mode = asked if asked in MODES and (asked != "weighings" or can_weigh) else ("weighings" if can_weigh else "result")
+        self.can_weigh = can_weigh
+        self.data = data
+        self.letters = LETTERS if third or data.get("third") == "1" else LETTERS[:2]
+        self.words = data.get("words", "")
+        self.words_error = ""
+        self.at_typed = data.get("at", timezone.localtime(now).strftime("%H:%M"))
+        self.at_error = ""
+        self.problems: list[str] = []
+        self.rows = self._rows()
+        self.outcome: Outcome | None = None
+
+    def _rows(self) -> list[dict]:
+        if self.mode == "weighings":
+            said = [(f.name, f.metadata[KEY]) for f in fields(consistency.Weighing) if KEY in f.metadata]
+            return [
+                {"label": q.label, "cells": [Cell(f"{x}.{name}", f"{q.label}, {x.upper()}", q.unit, self.data.get(f"{x}.{name}", "")) for x in self.letters]}
+                for name, q in said
+            ]
+        if self.mode == "result":
+            cells = [Cell(f"value_{i}", f"{self.test.name}, {x.upper()}", self.test.unit, self.data.get(f"value_{i}", "")) for i, x in enumerate(self.letters, start=1)]
+            return [{"label": self.test.name, "cells": cells}]
+        return []
+
+    @property
+    def cells(self) -> list[Cell]:
+        return [c for r in self.rows for c in r["cells"]]
+
+    @property
+    def at(self) -> datetime | None:
+        """The sample's time: today's, or yesterday's when the clock time has not come yet by half a day."""
+        try:
+            typed = datetime.strptime(self.at_typed.strip().replace(".", ":"), "%H:%M")
+        except ValueError:
+            self.at_error = f"Sampled at is “{self.at_typed}”; it must be a time such as 10:50"
+            return None
+        local = timezone.localtime(self.now)
+        at = local.replace(hour=typed.hour, minute=typed.minute, second=0, microsecond=0)
+        if at - local > timedelta(hours=12):
+            at -= timedelta(days=1)
+        if at > local:
+            self.at_error = f"Sampled at is {at:%H:%M}; it cannot be after now, {local:%H:%M}"
+            return None
+        return at
+
+    def work_out(self, *, whole: bool) -> Outcome | None:
+        """The outcome of what has been typed. `whole`: blanks are refused; else only complete pads are worked out."""
+        if self.mode == "none":
+            return None
+        numbers: dict[str, float] = {}
+        for c in self.cells:
+            if not c.typed.strip():
+                first = c.name.startswith("a.") or c.name == "value_1"
+                pad_begun = self.mode == "weighings" and any(o.typed.strip() for o in self.cells if o.name[0] == c.name[0])
+                if whole and (first or pad_begun):
+                    c.error = f"{c.label} is empty"
+                continue
+            try:
+                numbers[c.name] = typed_number(c.typed)
+            except ValueError:
+                c.error = f"{c.label} is “{c.typed}”; it must be a number{' of ' + c.unit if c.unit else ''}"
+        if any(c.error for c in self.cells):
+            return None
+        entry = self._entry(numbers)
+        if entry is None:
+            return None
+        self.entry = entry
+        try:
+            self.outcome = work_out(self.row, entry)
+        except ImpossibleInput as refusal:
+            for p in refusal.problems:
+                self._put(p.field, p.text)
+        return self.outcome
+
+    def _entry(self, numbers: dict[str, float]) -> Entry | None:
+        if self.mode == "result":
+            results = tuple(numbers[k] for k in sorted(numbers))
+            return Entry(results=results) if results else None
+        names = [f.name for f in fields(consistency.Weighing) if KEY in f.metadata]
+        pads = []
+        for x in self.letters:
+            given = {n: numbers[f"{x}.{n}"] for n in names if f"{x}.{n}" in numbers}
+            if len(given) == len(names):
+                pads.append(consistency.Weighing(**given))
+        return Entry(weighings=tuple(pads)) if pads else None
+
+    def _put(self, name: str, text: str) -> None:
+        for c in self.cells:
+            if c.name == name:
+                c.error = f"{c.label} {text}"
+                return
+        if name == "at":
+            self.at_error = f"Sampled at {text}"
+        elif name == "words":
+            self.words_error = f"Reason {text}"
+        else:
+            self.problems.append(text)
+
+    def refuse(self, refusal: ImpossibleInput) -> None:
+        """Put a refusal of the action on its fields."""
+        for p in refusal.problems:
+            self._put(p.field, p.text)
+
+    @property
+    def any_error(self) -> bool:
+        return bool(self.at_error or self.words_error or self.problems or any(c.error for c in self.cells))

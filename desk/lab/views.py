@@ -1,0 +1,165 @@
+"""Lab: what is due, one row's results, and the tablet page that records a sample."""
+
+from django.contrib import messages
+from django.http import Http404
+from django.shortcuts import redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_http_methods, require_safe
+
+from core.errors import ImpossibleInput
+from core.judge.band import judge
+from core.lab.replicate import Status
+from desk.instruments.models import at_minute
+from desk.lab.actions import could_not_sample, record_sample
+from desk.kit.words import limits
+from desk.lab.board import Board, confirmed
+from desk.lab.drawings import last_results, trend
+from desk.lab.forms import SampleForm
+from desk.log.actions import REASONS, may_correct
+from desk.log.models import Kind, Record
+from desk.log.moves import propose, slip
+from desk.mill.context import state_of
+from desk.mill.shifts import shift_of
+from desk.people.rights import may, refuse
+
+TREND_H = 24.0
+
+
+def _row(request, row_id: str):
+    state = state_of(request)
+    if state is None or row_id not in state.mill.plan:
+        raise Http404
+    return state, state.mill.plan[row_id]
+
+
+@require_safe
+def due_list(request):
+    """Every row of the plan: late first, then by time; or what drifts."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    board = Board(state)
+    drift = request.GET.get("show") == "drift"
+    rows = board.drifting if drift else board.due_rows
+    return render(request, "lab/due.html", {"board": board, "rows": rows, "drift": drift, "counts": board.counts()})
+
+
+@require_safe
+def row_page(request, row_id: str):
+    """One row: its last results against the band, and who entered them."""
+    state, row = _row(request, row_id)
+    board = Board(state)
+    now = board.by_id[row_id]
+    trail = Record.objects.filter(kind__in=[Kind.RESULT, Kind.NO_SAMPLE], subject=row_id, at__lte=state.now).select_related("by")
+    trail = list(trail.prefetch_related("corrected_by").order_by("-at", "-id")[:24])
+    picture = trend(board.results.get(row_id, []), now.band, state.now, TREND_H)
+    start = shift_of(state.now, state.mill).start
+    for r in trail:
+        r.may_correct = r.kind == Kind.RESULT and not may_correct(r, request.user, shift_start=start)
+    return render(request, "lab/row.html", {"r": now, "trail": trail, "picture": picture, "hours": TREND_H})
+
+
+def _answer(form: SampleForm, row, state, corrects) -> dict:
+    """The page's answer region: the result so far, its verdict, and the move it would call for."""
+    band = state.mill.band(row, state.grade)
+    past = Record.objects.current().filter(kind=Kind.RESULT, subject=row.id, at__lte=state.now).order_by("-at", "-id")
+    if corrects:
+        past = past.exclude(pk=corrects.pk)
+    past = list(past[:9])
+    found = form.outcome
+    answer = {"band": band, "limits": limits(band, form.test.decimals), "outcome": found, "test": form.test}
+    value = found.replicates.value if found else None
+    answer["picture"] = last_results([r for r in past if r.status in ("single", "accepted")], value, found.singles if found else (), band, form.test.decimals)
+    if found and found.replicates.stands:
+        entered = Record(value=value, status=found.replicates.status.value)
+        sure = confirmed(row, band, entered, past[0] if past else None)
+        answer["judgement"] = judge(value, band, confirmed=sure)
+        if answer["judgement"].state in ("act", "contain") and sure:
+            move = propose(row, band, value)
+            if move is not None and hasattr(move, "change") and move.change:
+                answer["slip"] = slip(move, row=row, band=band, reading=value, decimals=form.test.decimals, unit=form.test.unit, now=state.now)
+    answer["third"] = bool(found and found.replicates.status is Status.THIRD_NEEDED)
+    if row.test == "consistency" and form.at:
+        answer["meter"] = at_minute(f"meter.{row.point}", form.at)
+        if answer["meter"] and value is not None:
+            answer["apart"] = answer["meter"].value - value
+    return answer
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+@may("record")
+def record(request, row_id: str):
+    """The tablet page. GET works the sample out as it is typed; POST writes it."""
+    state, row = _row(request, row_id)
+    data = request.POST if request.method == "POST" else request.GET
+    lot = data.get("lot", "")
+    corrects = _corrected(request, data, row, state)
+    form = SampleForm(row, data if data else _was(corrects), state.now)
+    if request.method == "POST":
+        kept = _keep(request, form, row, state, corrects, lot)
+        if kept is not None:
+            return kept
+    else:
+        form.work_out(whole=False)
+        form.at  # noqa: B018  (the time is checked as it is typed)
+    context = {"row": row, "form": form, "corrects": corrects, "reasons": REASONS, "lot": lot, "typed": data, **_answer(form, row, state, corrects)}
+    context["due"] = Board(state).by_id[row_id]
+    partial = request.method == "GET" and request.htmx and request.htmx.target == "answer"
+    return render(request, "lab/_record_answer.html" if partial else "lab/record.html", context, status=422 if form.any_error and request.method == "POST" else 200)
+
+
+def _corrected(request, data, row, state):
+    """The record this entry corrects, once this person may; None for a new sample."""
+    if not data.get("corrects"):
+        return None
+    found = Record.objects.filter(pk=data["corrects"] if data["corrects"].isdigit() else 0, kind=Kind.RESULT).first()
+    if found is None or found.data.get("test") != row.test:
+        raise Http404
+    why = may_correct(found, request.user, shift_start=shift_of(state.now, state.mill).start)
+    if why:
+        refuse(request.user, "correct_other")
+        raise Http404
+    return found
+
+
+def _was(corrects) -> dict:
+    """What a correction starts from: the old entry as it was typed."""
+    if corrects is None:
+        return {}
+    start = {"at": timezone.localtime(corrects.at).strftime("%H:%M")}
+    for letter, w in zip("abc", corrects.data.get("weighings", []), strict=False):
+        start |= {f"{letter}.{k}": f"{v:g}" for k, v in w.items()}
+    if not corrects.data.get("weighings"):
+        start |= {f"value_{i}": f"{v:g}" for i, v in enumerate(corrects.data.get("singles", []), start=1)}
+        start["mode"] = "result"
+    return start
+
+
+def _keep(request, form: SampleForm, row, state, corrects, lot: str):
+    """Write the sample and go on, or None when something on the page is wrong."""
+    at = corrects.at if corrects and form.at_typed == _was(corrects)["at"] else form.at
+    reason = request.POST.get("reason", "")
+    if corrects and reason not in REASONS:
+        form.problems.append("Reason of the correction is empty; choose one.")
+    try:
+        if form.mode == "none":
+            kept = could_not_sample(row=row, by=request.user, now=state.now, words=form.words)
+            messages.success(request, f"Kept: {kept.says}. The row stays due.")
+            return redirect("lab:due")
+        outcome = form.work_out(whole=True)
+        if outcome is not None and outcome.cautions and request.POST.get("sure") != "1":
+            form.problems.append("Unusual; read it twice, then tick “I read it twice”.")
+        if outcome is None or form.any_error or at is None:
+            return None
+        kept = record_sample(row=row, entry=form.entry, at=at, by=request.user, now=state.now, state=state, corrects=corrects, reason=reason, words=form.words, lot=lot)
+    except ImpossibleInput as refusal:
+        form.refuse(refusal)
+        return None
+    messages.success(request, f"Recorded: {kept.says}.")
+    move = Record.objects.filter(kind=Kind.MOVE, about=kept).first()
+    if move and request.user.may("move"):
+        return redirect("shift:decide", pk=move.pk)
+    if lot:
+        return redirect("deliver:lot", number=lot)
+    return redirect("lab:row", row_id=row.id) if corrects else redirect("shift:home")
+

@@ -1,0 +1,112 @@
+"""The record: everything people do or that the desk proposes, append-only, with who, when, what and what it corrects.
+
+SQLite triggers (migration 0002) refuse UPDATE and DELETE. A wrong entry is corrected by a later record that points to it.
+"""
+
+import hashlib
+import json
+
+from django.conf import settings
+from django.db import models
+
+
+class Kind(models.TextChoices):
+    RESULT = "result", "result"
+    NO_SAMPLE = "no_sample", "could not sample"
+    MOVE = "move", "move proposed"
+    DECISION = "decision", "move decided"
+    EFFECT = "effect", "move judged"
+    SETPOINT = "setpoint", "set point made"
+    ORDER = "order", "order"
+    RUNCARD = "runcard", "run card"
+    START = "start", "start"
+    STOP = "stop", "planned stop"
+    LOT_OPEN = "lot_open", "lot opened"
+    LOT_CLOSE = "lot_close", "lot closed"
+    DISPOSITION = "disposition", "disposition"
+    REMARK = "remark", "note"
+    HANDOVER = "handover", "handover signed"
+    HANDOVER_READ = "handover_read", "handover read"
+    QUESTION = "question", "asked back"
+    CORRECTION = "correction", "correction"
+
+
+class RecordQuerySet(models.QuerySet):
+    def current(self):
+        """Records that no later record corrects."""
+        return self.filter(corrected_by__isnull=True)
+
+    def latest_of(self, kind: str, subject: str):
+        """The newest current record of a kind about a subject, by its own time, or None."""
+        return self.current().filter(kind=kind, subject=subject).order_by("-at", "-id").first()
+
+    def update(self, **kwargs):
+        raise TypeError("records are never changed; write a later one that corrects")
+
+    def delete(self):
+        raise TypeError("records are never deleted; write a later one that corrects")
+
+
+class Record(models.Model):
+    """One line of the log. `value` is the judged number in core units, `data` the inputs, result and words.
+
+    `at` is when it happened (a sample: when the pulp was taken), `entered_at` when it was written; nobody can set that.
+    """
+
+    kind = models.CharField(max_length=16, choices=Kind.choices)
+    subject = models.CharField(max_length=80, blank=True)
+    at = models.DateTimeField()
+    entered_at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="records")
+    signed = models.CharField(max_length=40)
+    value = models.FloatField(null=True)
+    status = models.CharField(max_length=20, blank=True)
+    says = models.CharField(max_length=400)
+    words = models.TextField(blank=True)
+    data = models.JSONField(default=dict)
+    about = models.ForeignKey("self", models.PROTECT, null=True, related_name="followed_by")
+    corrects = models.ForeignKey("self", models.PROTECT, null=True, related_name="corrected_by")
+    reason = models.CharField(max_length=40, blank=True)
+    core_version = models.CharField(max_length=20)
+    previous_hash = models.CharField(max_length=64, blank=True)
+    hash = models.CharField(max_length=64, unique=True)
+
+    objects = RecordQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [
+            models.Index(fields=["kind", "subject", "-at"], name="record_by_subject"),
+            models.Index(fields=["-at"], name="record_by_time"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.at:%Y-%m-%d %H:%M} {self.kind} {self.subject}: {self.says}"
+
+    def canonical(self) -> str:
+        """What the hash is taken over: sorted keys, UTC, no spaces."""
+        told = {
+            "kind": self.kind,
+            "subject": self.subject,
+            "at": self.at.isoformat(),
+            "entered_at": self.entered_at.isoformat(),
+            "by": self.by_id,
+            "signed": self.signed,
+            "value": self.value,
+            "status": self.status,
+            "says": self.says,
+            "words": self.words,
+            "data": self.data,
+            "about": self.about_id,
+            "corrects": self.corrects_id,
+            "reason": self.reason,
+            "core_version": self.core_version,
+        }
+        return json.dumps(told, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+
+    def chained(self, previous_hash: str) -> str:
+        return hashlib.sha256((previous_hash + self.canonical()).encode()).hexdigest()
+
+    @property
+    def is_corrected(self) -> bool:
+        return self.corrected_by.exists()

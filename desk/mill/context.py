@@ -1,0 +1,39 @@
+"""What every page shows: the ticket of the running order, theme, keys, the emergency line."""
+
+from django.conf import settings
+from django.db import OperationalError
+
+from desk.mill.clock import mill_now
+from desk.mill.state import MillState, NoMill
+
+
+def house(request):
+    """Context for base.html. `state` is one MillState a request, shared with the view."""
+    return {
+        "state": state_of(request),
+        "theme": "night" if request.COOKIES.get("theme") == "night" else "day",
+        "single_keys": request.COOKIES.get("keys") != "off",
+        "demo": settings.DEMO,
+    }
+
+
+class MillClock:
+    """Middleware: `request.now`, read once so that one page has one time, and `request.get_state()`."""
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        request.now = mill_now()
+        request.get_state = lambda: state_of(request)
+        return self.get_response(request)
+
+
+def state_of(request) -> MillState | None:
+    """The request's MillState, made once; None while no mill is set up."""
+    if not hasattr(request, "mill_state"):
+        try:
+            request.mill_state = MillState(request.now)
+        except (NoMill, AttributeError, OperationalError):
+            request.mill_state = None
+    return request.mill_state

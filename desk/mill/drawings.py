@@ -1,0 +1,46 @@
+"""Every vessel with its wedge of cover, as strings for SVG."""
+
+import math
+from datetime import timedelta
+
+from desk.kit.svg import n
+from desk.mill.ribbon import colour_of
+
+SCALE_PX, SCALE_H = 108.0, 12.0
+
+
+def cover_rows(state) -> list[dict]:
+    """Every vessel with its wedge: thins to empty, swells to full, ends at the time it gets there."""
+    rows = []
+    for v in state.vessels.values():
+        hours = v.cover.hours
+        end = SCALE_PX * min(hours, SCALE_H) / SCALE_H if not math.isinf(hours) else SCALE_PX
+        shape = v.vessel.shape
+        top = {"empty": (3.0, 13.0), "full": (13.0, 3.0), "steady": (5.0, 5.0)}[v.cover.way]
+        if not math.isinf(hours) and hours > SCALE_H:  # cut at the end of the scale
+            part = SCALE_H / hours
+            top = (top[0], top[0] + (top[1] - top[0]) * part)
+        stops = []
+        for s in state.stops:
+            a = SCALE_PX * (s.start - state.now).total_seconds() / 3600.0 / SCALE_H
+            b = SCALE_PX * (s.end - state.now).total_seconds() / 3600.0 / SCALE_H
+            if a < SCALE_PX and b > 0:
+                stops.append({"x": n(max(0.0, a)), "w": n(min(SCALE_PX, b) - max(0.0, a))})
+        unit = v.vessel.unit
+        hex_colour = _hex(state, unit)
+        rows.append({
+            "v": v, "hex": hex_colour, "level_y": n(21 - 20 * v.level_pct / 100.0), "level_h": n(20 * v.level_pct / 100.0),
+            "wedge": f"M0 {n(top[0])}L{n(end)} {n(top[1])}V14H0z", "end": n(end), "ends": not math.isinf(hours) and hours <= SCALE_H,
+            "stops": stops, "act_by": state.now + timedelta(hours=max(0.0, v.act_by_h)) if v.stops_the_line else None, "shape": shape,
+            "tx": n(min(end + 6, 42.0)),
+        })  # fmt: skip
+    return rows
+
+
+def _hex(state, unit: str) -> str:
+    network = state.solution.network
+    if unit in network.index and network.unit(unit).outlets:
+        return colour_of(state.solution.leaves(unit, network.unit(unit).outlets[0].name))[0]
+    if unit in network.index:
+        return colour_of(state.solution.enters(unit))[0]
+    return "#F4EFE6"

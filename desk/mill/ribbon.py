@@ -1,0 +1,345 @@
+"""The fibre ribbon: the solved line as SVG strings. Thickness is t/h oven-dry, margin water, fill the pulp's colour."""
+
+import math
+from dataclasses import dataclass, field
+
+from core.colour import GREY_BETA, LIGNIN_BETA, brightness_from_ks, swatch
+from core.line.steady import Solution
+from core.stream import SUSPENDED, Stream
+from desk.kit.svg import band, n, ribbon
+from desk.kit.templatetags.vat import tph
+
+COLUMNS = {
+    "chips": 24, "cook": 132, "wash": 240, "oxygen": 293, "bleach": 347, "recovered": 455, "clean": 563, "refine": 671,
+    "stock": 779, "blend": 944, "deliver": 1056,
+}  # fmt: skip
+STATIONS = (
+    ("chips", "1", "Chips"), ("cook", "2", "Cook"), ("wash", "3", "Wash"), ("bleach", "4", "Bleach"),
+    ("recovered", "5", "Recovered"), ("clean", "6", "Clean"), ("refine", "7", "Refine"), ("stock", "8", "Stock"),
+    ("blend", "9", "Blend"), ("deliver", "0", "Deliver"),
+)  # fmt: skip
+TOWER_X, LANE_END, END = 846.0, 872.0, 1280.0
+BLEACHED_POINTS, BLEACH_REACH, BLEACH_STOPS = 8.0, 101.0, 7
+BIG = {"lanes": (92.0, 182.0, 265.0, 348.0), "blend": 207.0, "scale": 1.0, "water": 1.0, "height": 376}
+SMALL = {"lanes": (33.0, 45.5, 53.5, 61.0), "blend": 45.5, "scale": 0.4, "water": 0.32, "height": 65}
+
+
+@dataclass
+class Ribbon:
+    """Everything a template draws, in paint order; all numbers are strings already."""
+
+    gradients: list = field(default_factory=list)
+    peels: list = field(default_factory=list)
+    water: list = field(default_factory=list)
+    stems: list = field(default_factory=list)
+    fibre: list = field(default_factory=list)
+    hairs: list = field(default_factory=list)
+    fades: list = field(default_factory=list)
+    threads: list = field(default_factory=list)
+    pins: list = field(default_factory=list)
+    vats: list = field(default_factory=list)
+    texts: list = field(default_factory=list)
+    merges: list = field(default_factory=list)
+    height: int = 376
+    key_px: str = ""
+    summary: str = ""
+
+
+@dataclass(frozen=True)
+class Node:
+    """The state of a lane from x on."""
+
+    x: float
+    t_h: float
+    cons_pct: float
+    hex: str
+    iso: float
+
+
+def colour_of(stream: Stream, *, wet: bool = True) -> tuple[str, float]:
+    """Hex and brightness of a stream's pulp."""
+    q = stream.quality
+    beta = LIGNIN_BETA + (GREY_BETA - LIGNIN_BETA) * min(1.0, q.grey)
+    return swatch(q.ks, beta=beta, wet=wet).hex, brightness_from_ks(q.ks)
+
+
+def _node(solution: Solution, spec: dict) -> Node:
+    stream = solution.leaves(spec["unit"], spec["outlet"])
+    hex_colour, iso = colour_of(stream)
+    x = COLUMNS[spec["station"]] + spec.get("dx", 0)
+    return Node(x, stream.solids_t_h, stream.cons_pct, hex_colour, iso)
+
+
+def _blend_hex(a: str, b: str, z: float) -> str:
+    pairs = ((int(a[i : i + 2], 16), int(b[i : i + 2], 16)) for i in (1, 3, 5))
+    return "#" + "".join(f"{round(p + (q - p) * z):02X}" for p, q in pairs)
+
+
+def _stops(nodes: list[Node], x0: float, x1: float) -> list[tuple[str, str]]:
+    def at(x: float) -> str:
+        return f"{min(1.0, max(0.0, (x - x0) / (x1 - x0))):.4f}"
+
+    stops = [(at(nodes[0].x), nodes[0].hex)]
+    for before, node in zip(nodes, nodes[1:], strict=False):
+        if node.iso - before.iso > BLEACHED_POINTS:
+            for i in range(BLEACH_STOPS):
+                z = i / (BLEACH_STOPS - 1)
+                stops.append((at(node.x - 15 + BLEACH_REACH * z), _blend_hex(before.hex, node.hex, 1 - (1 - z) ** 1.7)))
+        else:
+            stops += [(at(node.x - 15), before.hex), (at(node.x + 15), node.hex)]
+    return stops
+
+
+def _margin(cons_pct: float, scale: float) -> float:
+    return 4.6 * scale * math.log10(100.0 / max(min(cons_pct, 100.0), 0.01))
+
+
+class _Painter:
+    def __init__(self, state, size: dict):
+        self.state, self.size, self.r = state, size, Ribbon(height=size["height"])
+        self.solution: Solution = state.solution
+        self.lanes = state.mill.lanes
+        starts = []
+        for lane in self.lanes:
+            nodes = [lane["strands"]] if lane["strands"] else []
+            firsts = [s["nodes"][0] for s in lane["strands"]] if nodes else [lane["nodes"][0]]
+            starts.append(sum(self._solids(f) for f in firsts))
+        self.gives = {k: v for k, v in self.state.running.gives.items() if v > 0} or {
+            k: self.state.shares.get(k, 0.0) * self.state.draw.solids_t_h for k in self.state.mill.sources
+        }
+        self.blend_t = sum(self.gives.values())
+        self.k = min(2.6, 34.0 / max(starts), 37.0 / max(self.blend_t, 1e-6)) * size["scale"]
+        self.tag = "b" if size is BIG else "m"
+
+    def _solids(self, spec: dict) -> float:
+        return self.solution.leaves(spec["unit"], spec["outlet"]).solids_t_h
+
+    def half(self, t_h: float) -> float:
+        return max(self.k * t_h, 2.5 * (1 if self.size is BIG else 0.5)) / 2.0
+
+    def lane(self, i: int, lane: dict) -> None:
+        yc = self.size["lanes"][i]
+        nodes = [_node(self.solution, s) for s in lane["nodes"]]
+        strands = [[_node(self.solution, s) for s in strand["nodes"]] for strand in lane["strands"]]
+        if strands:  # the lane before the strands are mixed is their sum
+            joint = []
+            for parts in zip(*strands, strict=True):
+                t = sum(p.t_h for p in parts)
+                mass = sum(p.t_h * 100.0 / p.cons_pct for p in parts)
+                joint.append(Node(parts[0].x, t, 100.0 * t / mass, parts[0].hex, parts[0].iso))
+            nodes = joint + nodes
+        gives = self.gives.get(lane["key"], 0.0)
+        last = nodes[-1]
+        nodes.append(Node(TOWER_X, gives, last.cons_pct, last.hex, last.iso))
+        tops = [(p.x, yc - self.half(p.t_h)) for p in nodes]
+        bottoms = [(p.x, yc + self.half(p.t_h)) for p in nodes]
+        wet_tops = [(p.x, yc - self.half(p.t_h) - _margin(p.cons_pct, self.size["water"])) for p in nodes]
+        wet_bottoms = [(p.x, yc + self.half(p.t_h) + _margin(p.cons_pct, self.size["water"])) for p in nodes]
+        gid = f"{self.tag}{lane['key']}"
+        self.r.gradients.append({"id": gid, "x1": n(nodes[0].x), "x2": n(LANE_END), "stops": _stops(nodes, nodes[0].x, LANE_END)})
+        self.r.water.append(ribbon(wet_tops, wet_bottoms, LANE_END))
+        self.r.fibre.append({"d": ribbon(tops, bottoms, LANE_END), "fill": f"url(#{gid})"})
+        if len(strands) == 2:
+            self._strand(lane, strands, nodes, yc)
+        if self.size is BIG:
+            self._lane_words(i, lane, nodes, strands, yc)
+
+    def _strand(self, lane: dict, strands: list, nodes: list, yc: float) -> None:
+        """The lower strand over the joint lane, fading out where the two are mixed."""
+        upper, lower = strands
+        end = COLUMNS["bleach"] + 6.0
+        joint = nodes[: len(lower)]
+        tops = [(p.x, yc - self.half(j.t_h) + self.k * a.t_h) for p, j, a in zip(lower, joint, upper, strict=True)]
+        bottoms = [(p.x, yc + self.half(j.t_h)) for p, j in zip(lower, joint, strict=True)]
+        gid = f"{self.tag}{lane['key']}low"
+        self.r.gradients.append({"id": gid, "x1": n(lower[0].x), "x2": n(end), "stops": _stops(lower, lower[0].x, end)})
+        self.r.fades.append({"d": ribbon(tops, bottoms, end), "fill": f"url(#{gid})", "from": n(end - 60), "to": n(end), "id": f"{gid}f"})
+
+    def _lane_words(self, i: int, lane: dict, nodes: list, strands: list, yc: float) -> None:
+        def state_at(x: float) -> Node:
+            return [p for p in nodes if p.x <= x + 1e-6][-1]
+
+        first = nodes[0]
+        if strands:
+            top = yc - self.half(first.t_h)
+            for s, parts in zip(lane["strands"], strands, strict=True):
+                mid = top + self.k * parts[0].t_h / 2
+                unit = " t/h" if parts is strands[0] else ""
+                self.r.texts.append({"x": "32", "y": n(mid + 4.5), "text": f"{s['name']} {tph(parts[0].t_h)}{unit}", "class": "svgl onpulp", "weight": "600"})
+                top += self.k * parts[0].t_h
+        else:
+            y = yc - self.half(first.t_h) - _margin(first.cons_pct, 1.0) - 5
+            self.r.texts.append({"x": n(first.x + 8), "y": n(y), "text": f"{tph(first.t_h)} t/h", "class": "svgl quietf", "weight": "600"})
+        refined = state_at(COLUMNS["refine"] + 20)
+        on_fibre = 2 * self.half(refined.t_h) > 13.0
+        y = yc + 4.5 if on_fibre else yc - self.half(refined.t_h) - _margin(refined.cons_pct, 1.0) - 4
+        shade = "onpulp" if on_fibre else "quietf"
+        self.r.texts.append({"x": n(COLUMNS["refine"] + 12), "y": n(y), "text": f"{tph(refined.t_h)} t/h", "class": f"svgl {shade}", "weight": "600"})
+        for peel in lane["peels"]:
+            before, after = state_at(COLUMNS[peel["station"]] - 20), state_at(COLUMNS[peel["station"]] + 20)
+            lost = sum(self._lost(u) for u in peel["lost"])
+            self._peel(COLUMNS[peel["station"]], yc + self.half(before.t_h), lost, before.hex, peel["label"], after)
+        for thread in lane["threads"]:
+            x = COLUMNS[thread["station"]] + thread.get("dx", 0)
+            t_h = sum(self.solution.leaves(u, o).solids_t_h for u, o in thread["leaves"])
+            here = state_at(x)
+            self._thread(x, yc + self.half(here.t_h), t_h, here.hex, thread["label"], thread["station"])
+        for pin in lane["pins"]:
+            x = COLUMNS[pin["station"]] + 6 + pin.get("dx", 0)
+            here = state_at(x)
+            head = yc - (24.0 if i == 0 else 17.0)
+            value = f" {pin['value']:g} {pin.get('unit', '')}" if "value" in pin else ""
+            self.r.pins.append({"x": n(x), "y1": n(head), "y2": n(yc - self.half(here.t_h)), "text": pin["label"] + value, "tx": n(x + 6), "ty": n(head + 4.5)})
+        self._vat(lane["key"], nodes[-1].hex, yc)
+
+    def _lost(self, unit: str) -> float:
+        i = self.solution.network.index[unit]
+        return float((self.solution.into[i] - self.solution.after[i]) @ SUSPENDED)
+
+    def _peel(self, x: float, bottom: float, t_h: float, hex_colour: str, label: str, after: Node) -> None:
+        w, x0, down = self.k * t_h, x - 15.0, bottom + 24.0
+        d = (
+            f"M{n(x0)} {n(bottom - w)}C{n(x0 + 12 + w)} {n(bottom - w)} {n(x + 8 + w)} {n(bottom)} {n(x + 9 + w)} {n(down)}"
+            f"H{n(x + 8)}C{n(x + 8)} {n(bottom + 10)} {n(x)} {n(bottom)} {n(x0)} {n(bottom)}Z"
+        )
+        gid = f"peel{n(x)}{n(bottom)}".replace(".", "-")
+        self.r.peels.append({"d": d, "id": gid, "y1": n(bottom - w / 2), "y2": n(down), "hex": hex_colour})
+        self.r.texts.append({"x": n(x + 18 + w), "y": n(down - 2), "text": f"{label} {tph(t_h)} t/h", "class": "svgl quietf", "weight": "450"})
+
+    def _thread(self, x: float, bottom: float, t_h: float, hex_colour: str, label: str, station: str) -> None:
+        x0 = x + (8 if station != "wash" else 42)
+        d = f"M{n(x0)} {n(bottom - 1)}C{n(x0 + 10)} {n(bottom)} {n(x0 + 8)} {n(bottom + 17)} {n(x0 + 18)} {n(bottom + 20)}"
+        width = max(1.6, self.k * t_h)
+        self.r.threads.append({"d": d, "width": n(width), "edge": n(width + 1.3), "hex": hex_colour})
+        self.r.texts.append({"x": n(x0 + 22), "y": n(bottom + 24), "text": f"{label} {t_h:.2f} t/h", "class": "svgl quietf", "weight": "450"})
+
+    def _vat(self, key: str, hex_colour: str, yc: float) -> None:
+        source = self.state.mill.sources.get(key)
+        now = self.state.vessels.get(source.vessel) if source else None
+        if now is None:
+            return
+        top, bottom, left, right = yc - 19.0, yc + 15.0, 836.0, 870.0
+        level = bottom - (bottom - top) * now.level_pct / 100.0
+        vat = {
+            "d": f"M{n(left)} {n(top)}V{n(bottom)}H{n(right)}V{n(top)}", "x": n(left), "y": n(level), "w": "34",
+            "h": n(bottom - level), "hex": hex_colour,
+        }  # fmt: skip
+        self.r.vats.append(vat)
+        cover = now.cover
+        if now.stops_the_line and not math.isinf(cover.hours):
+            self.r.texts.append({"x": "852", "y": n(top - 5), "text": f"▼ {cover.way} in" if cover.way == "empty" else f"▲ {cover.way} in", "class": "svgl pencilf", "weight": "650", "anchor": "start", "dx": "-14"})
+            minutes = round(cover.hours * 60)
+            self.r.vats[-1]["block"] = {"x": "836", "y": n(bottom + 3), "text": f"{minutes} min" if minutes < 60 else f"{minutes // 60} h {minutes % 60:02d}"}
+        else:
+            left_text = "steady" if math.isinf(cover.hours) else f"{int(cover.hours)} h {int(cover.hours * 60) % 60:02d}"
+            self.r.vats[-1]["under"] = {"x": "874", "y": n(bottom + 13), "level": f"{now.level_pct:.0f} %", "left": left_text}
+
+    def merge(self) -> None:
+        centre, k = self.size["blend"], self.k
+        y = centre - k * self.blend_t / 2
+        lanes = {lane["key"]: i for i, lane in enumerate(self.lanes)}
+        order = [*lanes, *(s for s in self.gives if s not in lanes)]
+        blend = self.solution.leaves("blend", "on")
+        hex_blend, _ = colour_of(blend)
+        fades = []
+        for key in order:
+            t_h = self.gives.get(key, 0.0)
+            w = k * t_h
+            source = self.state.mill.sources[key]
+            if key in lanes:
+                yc = self.size["lanes"][lanes[key]]
+                stream = self.solution.leaves(self.lanes[lanes[key]]["nodes"][-1]["unit"], "on")
+                hex_colour, _ = colour_of(stream)
+                h, m = self.half(t_h), _margin(source.source.cons_pct, self.size["water"])
+                self.r.water.append(band(LANE_END, yc - h - m, yc + h + m, COLUMNS["blend"], y - m, y + w + m))
+                self.r.fibre.append({"d": band(LANE_END, yc - h, yc + h, COLUMNS["blend"], y, y + w), "hex": hex_colour})
+            else:
+                i = order.index(key) - len(lanes)
+                x = 916.0 + 21.0 * i
+                beta = LIGNIN_BETA
+                s = source.source
+                from_ks = (1 - s.iso_pct / 100) ** 2 / (2 * s.iso_pct / 100)
+                hex_colour = swatch(from_ks, beta=beta, wet=True).hex
+                foot = self.size["height"] - 36.0 if self.size is BIG else 65.0
+                lift = (foot - y) / 2 + 10 if self.size is BIG else 8.0
+                d = f"M{n(x)} {n(foot)}V{n(foot - 18 if self.size is BIG else foot - 2)}C{n(x)} {n(foot - lift)} {n(x - 2)} {n(y + w / 2)} 945 {n(y + w / 2)}"
+                m = _margin(s.cons_pct, self.size["water"])
+                self.r.stems.append({"d": d, "width": n(max(w, 1.2)), "edge": n(max(w, 1.2) + 1.4), "water": n(w + 2 * m), "hex": hex_colour})
+                if self.size is BIG:
+                    now = self.state.vessels.get(source.vessel)
+                    level = now.level_pct if now else 0.0
+                    self.r.vats.append({"d": f"M{n(x - 8)} 336V358H{n(x + 8)}V336", "x": n(x - 8), "y": n(358 - 22 * level / 100), "w": "16", "h": n(22 * level / 100), "hex": hex_colour, "thin": True})
+                    self.r.texts.append({"x": "951", "y": n(341 + 16 * i), "text": f"{source.name.lower()} {t_h:.2f} t/h, {level:.0f} %", "class": "svgl quietf", "weight": "450"})
+            fades.append({"x": n(COLUMNS["blend"]), "y": n(y), "w": "46", "h": n(w), "hex": hex_colour})
+            y += w
+        self.r.merges = fades
+        self._deliver(hex_blend)
+
+    def _deliver(self, hex_blend: str) -> None:
+        centre, k = self.size["blend"], self.k
+        blend, chest = self.solution.leaves("blend", "on"), self.solution.leaves("chest", "on")
+        filled = self.solution.enters("machine")
+        hex_out, _ = colour_of(filled)
+        t = self.blend_t
+        nodes = [
+            Node(944.0, t, blend.cons_pct, hex_blend, 0), Node(1092.0, t, chest.cons_pct, hex_blend, 0),
+            Node(1196.0, t + self.state.draw.filler_t_h, filled.cons_pct, hex_out, 0),
+        ]  # fmt: skip
+        def edges(wet: float):
+            tops = [(p.x, centre - k * p.t_h / 2 - wet * _margin(p.cons_pct, self.size["water"])) for p in nodes]
+            return tops, [(x, 2 * centre - y) for x, y in tops]
+
+        self.r.water.append(ribbon(*edges(1.0), END))
+        gid = f"{self.tag}out"
+        self.r.gradients.append({"id": gid, "x1": "944", "x2": "1280", "stops": _stops(nodes, 944.0, END)})
+        self.r.fibre.append({"d": ribbon(*edges(0.0), END), "fill": f"url(#{gid})"})
+        if self.size is not BIG:
+            return
+        self.r.texts += [
+            {"x": "1006", "y": n(centre + 4.5), "text": f"{tph(t)} t/h", "class": "svgl onpulp", "weight": "600"},
+            {"x": "1234", "y": n(centre + 4.5), "text": f"{tph(t + self.state.draw.filler_t_h)} t/h", "class": "svgl onpulp", "weight": "600"},
+        ]
+        self.r.pins.append({"x": "1182", "y1": n(centre - 48), "y2": n(centre - k * t / 2), "text": f"filler {self.state.draw.filler_t_h:.2f} t/h", "tx": "1188", "ty": n(centre - 43.5)})
+        now = self.state.vessels.get("machine.chest")
+        if now:
+            top, bottom = centre - 35.0, centre + 35.0
+            level = bottom - 70.0 * now.level_pct / 100.0
+            self.r.vats.append({"d": f"M1092 {n(top)}V{n(bottom)}H1136V{n(top)}", "x": "1092", "y": n(level), "w": "44", "h": n(bottom - level), "hex": hex_blend})
+            self.r.texts.append({"x": "1092", "y": n(bottom + 18), "text": f"{now.level_pct:.0f} % {'steady' if math.isinf(now.cover.hours) else ''}".strip(), "class": "svgl inkf", "weight": "600"})
+        shares = ", ".join(f"{self.state.mill.sources[k].name.split()[0] if k in 'KSMR' else self.state.mill.sources[k].name.lower()} {100 * v:.0f}" for k, v in self.state.shares.items() if v > 0)
+        first, _, second = shares.partition(", R ")
+        self.r.texts += [
+            {"x": "950", "y": n(centre + 46), "text": first + ("," if second else " %"), "class": "svgl quietf", "weight": "450"},
+        ]
+        if second:
+            self.r.texts.append({"x": "950", "y": n(centre + 61), "text": f"R {second} %", "class": "svgl quietf", "weight": "450"})
+
+    def paint(self) -> Ribbon:
+        for i, lane in enumerate(self.lanes):
+            self.lane(i, lane)
+        self.merge()
+        self.r.key_px = n(5 * self.k)
+        gives = ", ".join(f"{self.state.mill.sources[k].name} {tph(v)}" for k, v in self.gives.items())
+        self.r.summary = (
+            f"Fibre ribbon, oven-dry tonnes an hour: {gives} make {tph(self.blend_t)}; "
+            f"{tph(self.state.draw.filler_t_h)} of filler makes {tph(self.blend_t + self.state.draw.filler_t_h)} to {self.state.mill.machine.name}"
+        )
+        return self.r
+
+
+def draw_ribbon(state) -> Ribbon:
+    """The large ribbon of Shift."""
+    return _Painter(state, BIG).paint()
+
+
+def draw_small(state) -> Ribbon:
+    """The small ribbon that is the station menu; kept while the line is run the same way."""
+    key = (state.version_id, tuple(sorted(state.running.gives.items())))
+    if key not in _small:
+        if len(_small) > 20:
+            _small.clear()
+        _small[key] = _Painter(state, SMALL).paint()
+    return _small[key]
+
+
+_small: dict = {}

@@ -1,0 +1,132 @@
+"""Orders, cards issued in versions, and the start of a run."""
+
+from datetime import timedelta
+
+from django.db import transaction
+
+from desk.deliver.actions import close_lot, open_lot, running_lot
+from desk.kit.templatetags.vat import clock, figure
+from desk.log.actions import write
+from desk.log.models import Kind, Record
+from desk.log.moves import set_shares
+from desk.mill.shifts import shift_of
+from desk.people.rights import refuse
+
+
+class Refused(Exception):
+    """Why an order or a card cannot be kept: `field` is where to show it."""
+
+    def __init__(self, field: str, text: str):
+        super().__init__(text)
+        self.field = field
+
+
+def latest_card(order: str) -> Record | None:
+    return Record.objects.current().filter(kind=Kind.RUNCARD, subject=order).order_by("-id").first()
+
+
+@transaction.atomic
+def add_order(*, by, now, number: str, grade: str, gsm: float, sale_t: float, speed_m_min: float, start, state) -> Record:
+    """Put an order into the queue. Its number is used once."""
+    refuse(by, "plan")
+    if not number:
+        raise Refused("order", "Order is empty; give it a number such as H-0415.")
+    if Record.objects.current().filter(kind=Kind.ORDER, subject=number).exists():
+        raise Refused("order", f"Order {number} is in the queue already.")
+    name = state.mill.grades[grade].name
+    data = {"grade": grade, "gsm": gsm, "sale_t": sale_t, "speed_m_min": speed_m_min, "start": start.isoformat()}
+    return write(kind=Kind.ORDER, subject=number, by=by, now=now, says=f"Order {number}: {name} {gsm:g}, {sale_t:g} t, start {clock(start)}", data=data)
+
+
+@transaction.atomic
+def issue_card(*, by, now, wish, card, state) -> Record:
+    """Issue a card as the order's next version. A card that runs a tower dry is not issued."""
+    refuse(by, "plan")
+    if not wish.order:
+        raise Refused("order", "Order is empty; a card belongs to an order.")
+    if not card.feasible:
+        raise Refused("issue", "It can be issued once every tower holds.")
+    version = Record.objects.filter(kind=Kind.RUNCARD, subject=wish.order).count() + 1
+    day = shift_of(now, state.mill).start.timetuple()
+    prefix = f"RC-{day.tm_year % 100:02d}{day.tm_yday:03d}-"
+    serial = Record.objects.filter(kind=Kind.RUNCARD, data__number__startswith=prefix).count() + 1
+    number = f"{prefix}{serial:02d}"
+    data = card_data(wish, card, state) | {"number": number, "version": version}
+    before = latest_card(wish.order)
+    return write(
+        kind=Kind.RUNCARD, subject=wish.order, by=by, now=now, data=data, about=before,
+        says=f"Run card {number}, order {wish.order} version {version}: start {clock(wish.start)}, {figure(card.hours, 1)} h",
+    )  # fmt: skip
+
+
+def card_data(wish, card, state) -> dict:
+    """A card as it is kept and printed: inputs, results, towers through the run, steps in their order."""
+    grade = state.mill.grades[wish.grade]
+    rows = []
+    for r in card.rows:
+        course = [[t, r.level_pct(c)] for t, c in r.course.points]
+        inside = [p for t, p in course if t <= card.end_h + 1e-9]
+        rows.append({
+            "key": r.supply.source.key, "name": r.supply.name, "share_pct": 100 * r.supply.source.share, "t_h": r.t_h, "cons_pct": r.supply.source.cons_pct,
+            "l_min": r.l_min, "run_t": r.run_t, "raw_wet_t": r.raw_wet_t, "raw_name": r.supply.raw_name, "vessel": r.supply.vessel,
+            "course": [] if r.supply.spare else course, "least": min(inside), "most": max(inside),
+        })  # fmt: skip
+    end = wish.start + timedelta(hours=card.hours)
+    return {
+        "order": wish.order, "grade": wish.grade, "grade_name": grade.name, "gsm": wish.gsm, "sale_t": wish.sale_t, "speed_m_min": wish.speed_m_min,
+        "start": wish.start.isoformat(), "end": end.isoformat(), "start_h": (wish.start - state.now).total_seconds() / 3600.0, "end_h": card.end_h, "hours": card.hours,
+        "shares_pct": wish.shares_pct, "gross_t_h": card.draw.gross_t_h, "od_t_h": card.draw.od_t_h, "solids_t_h": card.draw.solids_t_h,
+        "filler_t_h": card.draw.filler_t_h, "filler_kg_min": card.filler_kg_min, "thick_l_min": card.thick_l_min, "headbox_m3_min": card.headbox_m3_min,
+        "sum_l_min": card.sum_l_min, "chest_cons_pct": grade.chest_cons_pct, "headbox_cons_pct": grade.headbox_cons_pct, "sheet_ash_pct": grade.sheet_ash_pct,
+        "mix": {"cons_pct": card.mix.cons_pct, "csf_ml": card.mix.csf_ml, "iso_pct": card.mix.iso_pct, "ash_pct": card.mix.ash_pct},
+        "additives": [[a.name, a.dose_kg_t, kg] for a, kg in card.additives], "rows": rows, "levels_at": state.now.isoformat(),
+        "tests": [_test(t) for t in grade.tests], "steps": _steps(wish, card, state), "efficiency_pct": state.mill.machine.efficiency_pct,
+        "width_m": state.mill.machine.width_m,
+    }  # fmt: skip
+
+
+def _test(t) -> dict:
+    finite = [None if abs(v) == float("inf") else v for v in (t.band.low, t.band.high)]
+    return {"label": t.label, "unit": t.unit, "target": t.band.target, "low": finite[0], "high": finite[1], "every_h": t.every_h, "decimals": t.decimals}
+
+
+def _steps(wish, card, state) -> list[list[str]]:
+    """What to do, in order of time, from the towers and the start."""
+    steps = []
+    for r in card.rows:
+        if r.high_at_h < card.end_h and not r.supply.spare:
+            at = state.now + timedelta(hours=r.high_at_h)
+            steps.append((at, f"{r.supply.vessel} full at {clock(at)}: slow what feeds it before"))
+    for v in state.vessels.values():
+        if not v.vessel.source and v.cover.way == "empty" and v.cover.hours < card.end_h:
+            at = state.now + timedelta(hours=max(0.0, v.act_by_h))
+            steps.append((at, f"{v.vessel.name}: bring in more by now, else it is empty at {clock(state.now + timedelta(hours=v.cover.hours))}"))
+    start = wish.start
+    steps.append((start - timedelta(minutes=50), "white water showers on, chest agitators on, levels read back"))
+    steps.append((start - timedelta(minutes=30), "set furnish shares and flows above, read them back"))
+    steps.append((start, f"{state.mill.machine.name} takes stock; the first lot opens"))
+    steps.append((start + timedelta(minutes=30), "machine chest: consistency, freeness, pH, two pads each"))
+    steps.sort(key=lambda s: s[0])
+    return [[at.isoformat(), text] for at, text in steps if at >= state.now][:8]
+
+
+@transaction.atomic
+def start_run(*, by, now, card: Record, state) -> Record:
+    """The machine takes this order: the run, its shares, and its first lot; the lot before is closed."""
+    if not (by.may("move") or by.may("plan")):
+        refuse(by, "move")
+    newest = latest_card(card.subject)
+    if newest.pk != card.pk:
+        raise Refused("start", f"Version {newest.data['version']} has replaced this card; start that one.")
+    if Record.objects.current().filter(kind=Kind.START, subject=card.subject).exists():
+        raise Refused("start", "This order has been started already.")
+    before = running_lot(state)
+    if before:
+        close_lot(opened=before.opened, by=by, now=now, state=state)
+    d = card.data
+    data = {"order": card.subject, "grade": d["grade"], "gsm": d["gsm"], "speed_m_min": d["speed_m_min"]}
+    started = write(kind=Kind.START, subject=card.subject, by=by, now=now, says=f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} takes {d['grade_name']} {d['gsm']:g}, order {card.subject}", data=data, about=card)
+    fresh = type(state)(now)
+    set_shares(d["shares_pct"], by=by, now=now, state=fresh, about=started)
+    open_lot(order=card.subject, grade=d["grade"], by=by, now=now, state=fresh)
+    return started

@@ -1,0 +1,107 @@
+"""From an order's form to the core's run card: the state of the mill put into supplies."""
+
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+
+from core.deliver.runcard import RunCard, RunOrder, Supply, plan_run
+from core.errors import Infeasible
+from desk.kit.templatetags.vat import clock, figure
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What is ordered, in the units people type: shares in %, start as a time."""
+
+    order: str
+    grade: str
+    gsm: float
+    sale_t: float
+    speed_m_min: float
+    start: datetime
+    shares_pct: dict
+
+
+def plan(wish: Wish, state) -> RunCard | Infeasible:
+    """The run card of a wish at the mill's present levels and rates. Raises: ImpossibleInput."""
+    mill, grade = state.mill, state.mill.grades[wish.grade]
+    start_h = (wish.start - state.now).total_seconds() / 3600.0
+    takes_until, free = start_h, start_h  # the machine runs on until this order takes over
+    if state.stops and start_h > (state.stops[0].start - state.now).total_seconds() / 3600.0:
+        takes_until = max(0.0, (state.stops[0].start - state.now).total_seconds() / 3600.0)
+        free = (state.stops[0].end - state.now).total_seconds() / 3600.0
+    order = RunOrder(
+        draw=mill.draw_case(grade, gsm=wish.gsm, speed_m_min=wish.speed_m_min),
+        sale_t=wish.sale_t,
+        start_h=start_h,
+        busy_until_h=free,
+        chest_cons_pct=grade.chest_cons_pct,
+        headbox_cons_pct=grade.headbox_cons_pct,
+        speed_low=mill.machine.speed_low,
+        speed_high=mill.machine.speed_high,
+        takes_until_h=takes_until,
+        additives=grade.additives,
+    )
+    supplies = []
+    for key, s in mill.sources.items():
+        v = state.vessels.get(s.vessel)
+        vessel = mill.vessels[s.vessel]
+        rate_in, _ = state.rates[s.vessel]
+        supplies.append(
+            Supply(
+                source=replace(s.source, share=wish.shares_pct.get(key, 0.0) / 100.0),
+                name=s.name,
+                vessel=vessel.name,
+                full_t=vessel.full_t,
+                level_pct=v.level_pct if v else 0.0,
+                made_t_h=rate_in,
+                out_now_t_h=state.shares.get(key, 0.0) * state.draw.solids_t_h,
+                raw_wet_t_t=s.raw_wet_t_t,
+                raw_name=s.raw_name,
+                spare=s.spare,
+            )
+        )
+    return plan_run(order, tuple(supplies))
+
+
+def relief_words(relief, card: RunCard, wish: Wish, state) -> dict:
+    """A relief as a choice: its sentence, what else it means, and the form values that put it in."""
+    short = card.first_short
+    if relief.kind == "start":
+        when = state.now + _hours(relief.value) if relief.enough else None
+        title = f"Start at {clock(when)}" if when else "A later start"
+        note = f"the {short.supply.vessel} then holds to the end, {clock(when + _hours(card.hours))}" if when else "does not fill it within two days"
+        put = {"start": clock(when)} if when else {}
+    elif relief.kind == "share":
+        spare = state.mill.sources[relief.supply]
+        if relief.enough:
+            key = short.supply.source.key
+            share, other = _floor(100 * relief.value), 0.0
+            other = wish.shares_pct[relief.supply] + wish.shares_pct[key] - share
+            title = f"{key} {wish.shares_pct[key]:g} to {share:g} %, {spare.name.lower()} {wish.shares_pct[relief.supply]:g} to {other:g} %"
+            mixed = state.mix_of({k: v / 100.0 for k, v in {**wish.shares_pct, key: share, relief.supply: other}.items()})
+            note = f"freeness {figure(mixed.csf_ml - card.mix.csf_ml, 0)} mL, brightness {figure(mixed.iso_pct - card.mix.iso_pct, 1)} points against as written"
+            put = {f"share_{key}": f"{share:g}", f"share_{relief.supply}": f"{other:g}"}
+        else:
+            title, note, put = f"More {spare.name.lower()}", "the store does not hold enough of it", {}
+    elif relief.kind == "tonnes":
+        t = _floor(relief.value) if relief.enough else 0
+        title = f"Make {t:g} t now, {wish.sale_t - t:g} t later" if relief.enough else "Fewer tonnes"
+        note = "one more grade change" if relief.enough else "not even half a tonne can be made"
+        put = {"sale_t": f"{t:g}"} if relief.enough and t > 0 else {}
+    else:
+        m = state.mill.machine
+        if relief.enough:
+            v = _floor(relief.value)
+            title, note, put = f"Run at {v:g} m/min", "the order takes longer", {"speed_m_min": f"{v:g}"}
+        else:
+            need = "even slower than it can" if relief.value != relief.value else f"{figure(relief.value, 0)} m/min"
+            title, note, put = "Slower machine", f"would need {need}; {m.name}’s least is {m.speed_low:g}", {}
+    return {"title": title, "note": note, "put": put, "enough": relief.enough and bool(put)}
+
+
+def _floor(x: float) -> float:
+    return float(int(x + 1e-6))
+
+
+def _hours(h: float):
+    return timedelta(minutes=int(h * 60) + 1)

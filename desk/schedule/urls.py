@@ -1,0 +1,13 @@
+from django.urls import path
+
+from desk.schedule import views
+
+app_name = "schedule"
+urlpatterns = [
+    path("", views.queue, name="queue"),
+    path("order/", views.new_order, name="order"),
+    path("card/", views.bench, name="bench"),
+    path("card/<int:pk>/", views.issued, name="issued"),
+    path("card/<int:pk>/print/", views.print_card, name="print"),
+    path("card/<int:pk>/start/", views.start, name="start"),
+]

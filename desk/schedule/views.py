@@ -1,0 +1,147 @@
+"""Schedule: the order queue, the run card bench, cards issued and printed, the start of a run."""
+
+from datetime import datetime
+
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
+
+from core.colour import GREY_BETA, LIGNIN_BETA, ks_from_reflectance, swatch
+from core.errors import ImpossibleInput, Infeasible
+from desk.kit.bench import render_bench
+from desk.log.models import Kind, Record
+from desk.mill.context import state_of
+from desk.people.rights import may
+from desk.schedule.actions import Refused, add_order, issue_card, latest_card, start_run
+from desk.schedule.drawings import cover_picture, small_courses
+from desk.schedule.forms import OrderForm
+from desk.schedule.planning import plan, relief_words
+
+
+@require_safe
+def queue(request):
+    """Orders by their planned start, what runs, and the card of each."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    started = {r.subject: r for r in Record.objects.current().filter(kind=Kind.START).order_by("id")}
+    rows = []
+    for o in Record.objects.current().filter(kind=Kind.ORDER).order_by("at", "id"):
+        o.card, o.started = latest_card(o.subject), started.get(o.subject)
+        o.grade_name = state.mill.grades[o.data["grade"]].name
+        o.running = state.run["order"] == o.subject
+        rows.append(o)
+    rows.sort(key=lambda o: (o.data["start"], o.pk))
+    context = {"waiting": [o for o in rows if not o.started], "done": [o for o in rows[::-1] if o.started][:8], "form": OrderForm(request.GET, state)}
+    return render(request, "schedule/queue.html", context)
+
+
+@require_POST
+@may("plan")
+def new_order(request):
+    state = state_of(request)
+    form = OrderForm(request.POST, state)
+    wish = form.wish()
+    try:
+        if wish is not None:
+            kept = add_order(by=request.user, now=state.now, number=wish.order, grade=wish.grade, gsm=wish.gsm, sale_t=wish.sale_t, speed_m_min=wish.speed_m_min, start=wish.start, state=state)
+            messages.success(request, f"{kept.says}. Work out its card next.")
+            return redirect(f"/schedule/card/?order={kept.subject}")
+    except Refused as refusal:
+        form.errors[refusal.field] = str(refusal)
+    return render(request, "schedule/queue.html", {"form": form, "waiting": [], "done": [], "refused": True}, status=422)
+
+
+def _opening(data, state) -> dict:
+    """A bench opened by its order's number takes the order's figures, or its latest card's."""
+    order = Record.objects.current().filter(kind=Kind.ORDER, subject=data.get("order", "")).first()
+    if order is None or "gsm" in data:
+        return data
+    d = order.data
+    start = timezone.localtime(datetime.fromisoformat(d["start"]))
+    return {"order": order.subject, "grade": d["grade"], "gsm": f"{d['gsm']:g}", "sale_t": f"{d['sale_t']:g}", "speed_m_min": f"{d['speed_m_min']:g}", "start": f"{start:%H:%M}"}
+
+
+def _worked(form: OrderForm, state) -> dict:
+    """The bench's answer: the card, its picture, reliefs; or the problems on their fields."""
+    wish = form.wish()
+    if wish is None:
+        return {"form": form}
+    try:
+        card = plan(wish, state)
+    except ImpossibleInput as refusal:
+        form.refuse(refusal)
+        return {"form": form}
+    if isinstance(card, Infeasible):
+        form.errors["shares"] = f"Ash of the sheet {card.reason}; least {card.nearest:.1f} %"
+        return {"form": form}
+    return {
+        "form": form, "wish": wish, "card": card, "picture": cover_picture(card, state, wish), "hexes": _dry_colours(state),
+        "reliefs": [relief_words(r, card, wish, state) for r in card.reliefs], "short": card.first_short,
+        "grade": form.grade, "full_rows": [r for r in card.rows if r.high_at_h < card.end_h and not r.supply.spare],
+    }  # fmt: skip
+
+
+def _dry_colours(state) -> dict[str, str]:
+    """The dry pad colour of every source, for its swatch."""
+    return {
+        k: swatch(ks_from_reflectance(s.source.iso_pct / 100.0), beta=GREY_BETA if k in "RM" else LIGNIN_BETA).hex
+        for k, s in state.mill.sources.items()
+    }
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+def bench(request):
+    """Work out a run card (GET), issue it (POST)."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    data = request.POST if request.method == "POST" else _opening(request.GET, state)
+    form = OrderForm(data, state)
+    answer = _worked(form, state)
+    answer["latest"] = latest_card(form.typed["order"]) if form.typed["order"] else None
+    answer["may_issue"] = request.user.may("plan")
+    if request.method == "POST" and "card" in answer:
+        try:
+            kept = issue_card(by=request.user, now=state.now, wish=answer["wish"], card=answer["card"], state=state)
+            messages.success(request, f"{kept.says}. Issued.")
+            return redirect("schedule:issued", pk=kept.pk)
+        except Refused as refusal:
+            form.errors[refusal.field] = str(refusal)
+    if request.method == "POST":
+        return render(request, "schedule/bench.html", answer, status=422)
+    return render_bench(request, "schedule/bench", answer)
+
+
+def _context(record: Record) -> dict:
+    return {"record": record, "d": record.data, "courses": small_courses(record.data, None), "newest": latest_card(record.subject)}
+
+
+@require_safe
+def issued(request, pk: int):
+    """A card as it was issued; it is never edited, a change is the next version."""
+    record = get_object_or_404(Record.objects.current(), pk=pk, kind=Kind.RUNCARD)
+    versions = Record.objects.current().filter(kind=Kind.RUNCARD, subject=record.subject).order_by("id")
+    started = Record.objects.current().filter(kind=Kind.START, subject=record.subject).first()
+    return render(request, "schedule/issued.html", _context(record) | {"versions": versions, "started": started})
+
+
+@require_safe
+def print_card(request, pk: int):
+    record = get_object_or_404(Record.objects.current(), pk=pk, kind=Kind.RUNCARD)
+    return render(request, "schedule/print.html", _context(record))
+
+
+@require_POST
+def start(request, pk: int):
+    """The machine takes this order."""
+    state = state_of(request)
+    record = get_object_or_404(Record.objects.current(), pk=pk, kind=Kind.RUNCARD)
+    try:
+        kept = start_run(by=request.user, now=state.now, card=record, state=state)
+    except Refused as refusal:
+        messages.error(request, str(refusal))
+        return redirect("schedule:issued", pk=record.pk)
+    messages.success(request, f"{kept.says}. Its shares are set and its first lot is open.")
+    return redirect("shift:home")

@@ -1,0 +1,269 @@
+"""The demo mill: people, orders, weeks of record and a morning with something to do, from a fixed seed.
+
+Everything that a person would do goes through the same actions as the pages use. The tests build their mill here too.
+"""
+
+import json
+import math
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+from django.contrib.auth.hashers import make_password
+from django.db import transaction
+
+import core
+from core.deliver.lots import lot_number
+from core.lab.methods import TESTS
+from core.line.mill import read_mill
+from desk.deliver.actions import close_lot, open_lot
+from desk.instruments.models import Reading
+from desk.lab.actions import Entry, record_sample
+from desk.log.actions import write
+from desk.log.models import Kind, Record
+from desk.log.moves import decide, set_shares
+from desk.mill.clock import set_clock
+from desk.mill.models import MillVersion
+from desk.mill.shifts import shift_of
+from desk.mill.state import MillState
+from desk.people.models import Person
+from desk.schedule.actions import add_order
+
+DOCUMENT = Path(__file__).resolve().parent.parent / "mill" / "data" / "vixen_weir.json"
+NOW = datetime(2026, 11, 14, 10, 42, tzinfo=UTC)
+SEED = 26318
+PIN = "heron-demo"
+DAYS = 21
+
+PEOPLE = (
+    ("tk", "T.K.", "operator", "fibre line", "reads, records, takes moves on chips to bleach"),
+    ("jd", "J.D.", "operator", "stock prep", "reads, records, takes moves on recovered to deliver"),
+    ("wa", "W.A.", "lab", "", "enters results, voids own, may hold a lot"),
+    ("mr", "M.R.", "lead", "day shift", "takes and hands over, plans, holds, releases"),
+    ("as", "A.S.", "lead", "night shift", "the lead of the other shift"),
+    ("pn", "P.N.", "engineer", "", "designs, sets bands; plans and diverts with a lead"),
+    ("eb", "E.B.", "maintenance", "", "adds notes to equipment, reads the rest"),
+    ("lo", "L.O.", "safety", "", "countersigns safety limits, may hold a lot"),
+    ("new", "new", "trainee", "", "a simulated shift in Practice, later with faults and a score"),
+    ("cv", "C.V.", "auditor", "", "reads everything, changes nothing"),
+    ("admin", "admin", "admin", "", "users, set-up, restore; signs no production record"),
+)
+LEVELS = {
+    "S.tower": 15, "B.tower": 79, "larch.silo": 48, "R.tower": 66, "K.tower": 41, "M.tower": 58, "machine.chest": 58, "S.chest": 62,
+    "alder.silo": 63, "bagasse.pile": 71, "W.store": 62,
+}  # fmt: skip
+# the newest result of a row: (minutes before NOW, value); None keeps what the noise made
+LAST = {
+    "K.chips.moisture": (52, 46.8), "K.alder_blow.kappa": (42, 18.2), "K.last_mat.soda_loss": (67, 8.4), "K.last_washer.brightness": (72, 86.4),
+    "K.last_washer.dirt": (62, 1.8), "K.refiner.freeness": (47, 455), "S.depith.pith": (95, 11.2), "S.blow.kappa": (31, 14.3),
+    "S.blow.residual_alkali": (78, 5.2), "S.last_mat.soda_loss": (55, 8.9), "S.last_washer.brightness": (40, 83.0), "S.cleaner.sand": (110, 0.31),
+    "S.refiner.freeness": (35, 420), "M.chips.moisture": (88, 50.4), "M.blow.freeness": (44, 124), "M.press.consistency": (120, 28.1),
+    "M.bleach.brightness": (58, 70.2), "M.screen.shives": (75, 0.42), "M.refiner.freeness": (277, 121), "R.bales.unusable": (102, 2.4),
+    "R.float.gain": (87, 9.6), "R.line_end.stickies": (182, 236), "R.refiner.freeness": (38, 345),
+}  # fmt: skip
+TODAY_CHEST = {  # (hour, minute): value, at the machine chest during lot A01
+    "machine.chest.freeness": ((6, 30, 360), (7, 30, 365), (8, 30, 385), (9, 30, 395), (9, 50, 375)),
+    "machine.chest.consistency": ((6, 30, 3.59), (7, 30, 3.62), (8, 30, 3.60), (9, 30, 3.61), (9, 50, 3.60)),
+    "machine.chest.ph": ((6, 30, 7.4), (7, 30, 7.5), (8, 30, 7.4), (9, 30, 7.3), (10, 20, 7.4)),
+    "machine.chest.brightness": ((6, 40, 79.4), (8, 40, 79.8), (9, 40, 79.5)),
+    "machine.chest.ash": ((6, 40, 2.1), (8, 40, 2.3), (9, 40, 2.0)),
+}
+# eight pairs of the S chest: hours before NOW, laboratory, meter
+S_PAIRS = (
+    (29.4, 3.42, 3.50), (25.6, 3.55, 3.66), (21.5, 3.31, 3.38), (17.4, 3.60, 3.69), (13.3, 3.48, 3.59), (9.2, 3.70, 3.80), (5.1, 3.25, 3.30),
+    (1.1, 3.52, 3.62),
+)  # fmt: skip
+WHO = {"lab": "wa", "operator": "tk"}
+LOT_KINDS = {"larch": ("K", "D"), "alder": ("K", "D"), "bagasse": ("S", "D"), "hemlock": ("M", "T"), "ledger": ("R", "P"), "wet lap": ("W", "B"), "broke": ("B", "R")}
+
+
+def _people() -> dict[str, Person]:
+    hashed = make_password(PIN)  # one PIN for the demo, hashed once
+    for i, (username, initials, role, post, works) in enumerate(PEOPLE, start=1):
+        Person.objects.create(id=i, username=username, initials=initials, role=role, post=post, works=works, password=hashed)
+    return {p.username: p for p in Person.objects.all()}
+
+
+def _history(mill, people, rng, now: datetime, days: int) -> None:
+    """Results of the past days for every row of the plan, written in one go with their chain of hashes."""
+    told: list[tuple[datetime, dict]] = []
+    for row in mill.plan.values():
+        test = TESTS[row.test]
+        band = row.band
+        aim = band.aim if band.target is not None else (band.high * 0.72 if math.isfinite(band.high) else band.low * 1.25)
+        width = (band.high - band.low) if math.isfinite(band.high - band.low) else abs(aim) * 0.5
+        sd, phi, level = width * 0.12, 0.55, 0.0
+        end = now - timedelta(minutes=LAST.get(row.id, (row.interval_min,))[0] + row.interval_min)
+        if row.id in TODAY_CHEST:
+            end = now.replace(hour=6, minute=0) - timedelta(minutes=row.interval_min / 2)
+        if row.id == "S.chest.consistency":
+            end = now - timedelta(hours=31)
+        count = int(days * 1440 / row.interval_min)
+        noise = rng.normal(0.0, sd * math.sqrt(1 - phi**2), count)
+        by = people["jd"] if row.station in ("stock", "deliver", "refine") and row.who == "operator" else people[WHO[row.who]]
+        for i in range(count - 1, -1, -1):
+            level = phi * level + noise[i]
+            at = end - timedelta(minutes=row.interval_min * i)
+            value = max(0.01, aim + level)
+            told.append((at, {"row": row, "test": test, "value": value, "by": by, "spread": abs(rng.normal(0, 0.4)) * test.r_abs}))
+        if row.id in LAST:
+            minutes, value = LAST[row.id]
+            told.append((now - timedelta(minutes=minutes), {"row": row, "test": test, "value": float(value), "by": by, "spread": 0.3 * test.r_abs}))
+        for hour, minute, value in TODAY_CHEST.get(row.id, ()):
+            at = now.replace(hour=hour, minute=minute)
+            told.append((at, {"row": row, "test": test, "value": float(value), "by": by, "spread": 0.2 * test.r_abs}))
+    for hours, lab, _ in S_PAIRS:
+        row = mill.plan["S.chest.consistency"]
+        told.append((now - timedelta(hours=hours), {"row": row, "test": TESTS[row.test], "value": lab, "by": people["jd"], "spread": 0.03}))
+    told.sort(key=lambda t: t[0])
+    records, last = [], ""
+    for at, t in told:
+        row, test, value = t["row"], t["test"], t["value"]
+        unit = f" {test.unit}" if test.unit else ""
+        shown = f"{test.shown(value):.{test.decimals}f}"
+        pads = row.test == "consistency"
+        singles = [value - t["spread"] / 2, value + t["spread"] / 2] if pads else [value]
+        record = Record(
+            kind=Kind.RESULT, subject=row.id, at=at, entered_at=at + timedelta(minutes=9), by=t["by"], signed=t["by"].signed, value=value,
+            status="accepted" if pads else "single", says=f"{test.name} {shown}{unit}, {row.place}", core_version=core.__version__, previous_hash=last,
+            data={"test": row.test, "place": row.place, "singles": singles, "weighings": [], "spread": t["spread"] if pads else 0.0, "limit": test.r_abs, "cautions": []},
+        )  # fmt: skip
+        record.hash = last = record.chained(last)
+        records.append(record)
+    Record.objects.bulk_create(records, batch_size=500)
+
+
+def _meters(mill, rng, now: datetime) -> None:
+    """What the consistency meters showed: beside each laboratory sample of the last two days, and the levels."""
+    readings = []
+    for row in mill.plan.values():
+        if row.lever.get("kind") != "dilution" or row.id == "S.chest.consistency":
+            continue
+        for r in Record.objects.filter(kind=Kind.RESULT, subject=row.id, at__gte=now - timedelta(days=3)):
+            readings.append(Reading(tag=f"meter.{row.point}", at=r.at, value=round(r.value + rng.normal(0.012, 0.028), 2)))
+    for hours, _, meter in S_PAIRS:
+        readings.append(Reading(tag="meter.S.chest", at=now - timedelta(hours=hours), value=meter))
+    Reading.objects.bulk_create(readings)
+
+
+def _levels(now: datetime) -> None:
+    """Levels as read now, and what they were at six and ten at the same rates."""
+    Reading.objects.bulk_create([Reading(tag=f"level.{k}", at=now, value=float(v)) for k, v in LEVELS.items()])
+    rates, vessels = MillState(now).rates, MillState(now).mill.vessels
+    earlier = []
+    for at in (now.replace(hour=6, minute=0), now.replace(hour=10, minute=0)):
+        hours = (now - at).total_seconds() / 3600.0
+        for k, v in LEVELS.items():
+            gained = 100.0 * (rates[k][0] - rates[k][1]) * hours / vessels[k].full_t
+            earlier.append(Reading(tag=f"level.{k}", at=at, value=min(95.0, max(5.0, v - gained))))
+    Reading.objects.bulk_create(earlier)
+
+
+def _source_lots(mill, people, now: datetime) -> None:
+    """Cooks, slices, bale groups and reels of the last days, as lots that the towers were filled with."""
+    plans = (
+        ("larch kraft, batch cook", "larch", "K", 2.05, 9.0, 1), ("alder kraft, 4 h slice", "alder", "K", 4.0, 9.2, 51),
+        ("soda bagasse, 4 h slice", "bagasse", "S", 4.0, 7.6, 1), ("thermomechanical hemlock, 8 h slice", "hemlock", "M", 8.0, 16.4, 3),
+        ("recovered ledger, bale lot", "ledger", "R", 5.0, 5.2, 1), ("recovered book trim, bale lot", "ledger", "R", 5.0, 3.7, 41),
+        ("bought wet lap", "wet lap", "W", 60.0, 60.0, 1), ("broke, with its own history", "broke", "B", 6.0, 12.9, 1),
+    )  # fmt: skip
+    made = []
+    for i, (what, word, source, every, t, first) in enumerate(plans):
+        line, kind = LOT_KINDS[word]
+        for k in range(int(72 / every) + 1):
+            at = now - timedelta(hours=every * k + 0.9 + 0.37 * i)
+            made.append((at, what, source, line, kind, t, first))
+    made.sort(key=lambda m: m[0])
+    serials: dict[str, int] = {}
+    for at, what, source, line, kind, t, first in made:
+        shift = shift_of(at, mill)
+        day = shift.start.timetuple()
+        key = f"{line}{kind}{day.tm_yday}{shift.letter}{first}"
+        serials[key] = serials.get(key, first - 1) + 1
+        number = lot_number(line=line, kind=kind, year=day.tm_year, day=day.tm_yday, shift=shift.letter, serial=serials[key])
+        data = {"source": source, "what": what, "tonnes": t}
+        write(kind=Kind.LOT_CLOSE, subject=number, by=people["tk"], now=at, says=f"Lot {number}, {what}, {t:.1f} t", data=data)
+
+
+def _earlier_lots(people, now: datetime, state_at) -> None:
+    """Furnish lots before this shift, each released."""
+    first = now.replace(hour=6, minute=0) - timedelta(hours=24)
+    for k in range(6):
+        start, end = first + timedelta(hours=4 * k), first + timedelta(hours=4 * k + 4)
+        state = state_at(end)
+        opened = open_lot(order="H-0411", grade="EX70", by=people["jd"], now=start, state=state)
+        tonnes = 4.0 * state.draw.solids_t_h
+        close_lot(opened=opened, by=people["jd"], now=end, state=state, tonnes=tonnes, sources=[])
+        write(kind=Kind.DISPOSITION, subject=opened.subject, by=people["mr" if k < 3 else "as"], now=end + timedelta(minutes=12), status="released",
+              says=f"Lot {opened.subject} released: every test of the card is inside",
+              data={"action": "release", "proposed": "release", "why": ["every test of the card is inside"], "meaning": "released"}, about=opened)  # fmt: skip
+
+
+def _night_handover(people, now: datetime) -> None:
+    start = now.replace(hour=18, minute=0) - timedelta(days=1)
+    watch = "Depither screen 2 is blanked. Bagasse comes wet from the press: watch the S washer."
+    titles = ("People, permits, overrides", "The Heron", "Off their card, by station", "Levels and cover", "Deviations, lots on hold", "Moves waiting for their retest",
+              "Samples late or missed", "Equipment", "Changed on purpose", "Chemicals and bales", "To watch", "The shift in figures")  # fmt: skip
+    lines = {1: "No injuries. Permit open to 20:00: hot work, S depither platform.", 2: "Exercise white 70, H-0412, since 06:00 to come.", 8: "Depither screen 2: blanked, part due on Monday.", 11: watch}
+    sections = [{"n": i, "title": t, "lines": [lines.get(i, "None.")], "key": "", "by_hand": i in (8, 11)} for i, t in enumerate(titles, start=1)]
+    data = {"shift": "night shift B", "start": start.isoformat(), "end": now.replace(hour=6, minute=0).isoformat(), "sections": sections, "notes": [], "meaning": "made"}
+    signed = write(kind=Kind.HANDOVER, subject=start.isoformat(), by=people["as"], now=now.replace(hour=5, minute=52), says="Handover of night shift B signed", words=watch, data=data)
+    write(kind=Kind.HANDOVER_READ, subject=start.isoformat(), by=people["mr"], now=now.replace(hour=6, minute=4), says="Handover of night shift B read", data={"meaning": "read"}, about=signed)
+
+
+def _this_morning(mill, people, now: datetime, state_at) -> None:
+    """The day shift so far, in order of time, through the desk's own actions."""
+    six = now.replace(hour=6, minute=0)
+
+    def at(hour: int, minute: int) -> datetime:
+        return now.replace(hour=hour, minute=minute)
+
+    first = open_lot(order="H-0412", grade="EX70", by=people["mr"], now=six, state=state_at(six))
+    row = mill.plan["K.chest.consistency"]
+    record_sample(row=row, entry=Entry(results=(3.83, 3.85)), at=at(6, 38), by=people["jd"], now=at(6, 49), state=state_at(at(6, 49)))
+    move = Record.objects.filter(kind=Kind.MOVE, subject=row.id).order_by("-id").first()
+    decide(move=move, choice="take", by=people["jd"], now=at(6, 51), state=state_at(at(6, 51)))
+    record_sample(row=row, entry=Entry(results=(3.71, 3.73)), at=at(7, 2), by=people["jd"], now=at(7, 12), state=state_at(at(7, 12)))
+    write(kind=Kind.REMARK, by=people["eb"], now=at(7, 40), says="Note", words="Larch digester 1 circulation pump limps, 4 A over its usual. Leave it on A.")
+    larch = mill.plan["K.larch_blow.kappa"]
+    record_sample(row=larch, entry=Entry(results=(32.6,)), at=at(8, 10), by=people["tk"], now=at(8, 31), state=state_at(at(8, 31)))
+    write(kind=Kind.REMARK, by=people["tk"], now=at(8, 55), says="Note", words="Bagasse trucks late from the press, next at 12:30.")
+    state = state_at(at(10, 0))
+    close_lot(opened=first, by=people["jd"], now=at(10, 0), state=state)
+    open_lot(order="H-0412", grade="EX70", by=people["jd"], now=at(10, 0), state=state)
+    write(kind=Kind.DISPOSITION, subject=first.subject, by=people["mr"], now=at(10, 6), status="held", says=f"Lot {first.subject} held: freeness: inside, but not proven",
+          data={"action": "hold", "proposed": "hold", "why": ["freeness: inside, but not proven"], "meaning": "held"}, about=first)  # fmt: skip
+    record_sample(row=larch, entry=Entry(results=(33.1,)), at=at(10, 14), by=people["tk"], now=at(10, 33), state=state_at(at(10, 33)))
+    write(kind=Kind.REMARK, by=people["jd"], now=at(10, 35), says="Note", words="Bales changed on R at 07:15; stickies go up since.")
+
+
+@transaction.atomic
+def build(*, now: datetime = NOW, days: int = DAYS) -> None:
+    """Load the demo mill into an empty database and let its clock show `now`."""
+    document = json.loads(DOCUMENT.read_text())
+    mill = read_mill(document)
+    people = _people()
+    rng = np.random.default_rng(SEED)
+    MillVersion.objects.create(document=document, made_at=now - timedelta(days=days), by=people["pn"], note="the demo mill as delivered")
+    _history(mill, people, rng, now, days)
+    yesterday = now.replace(hour=6, minute=0) - timedelta(hours=24)
+    lead = people["mr"]
+    for number, grade, sale, start in (
+        ("H-0411", "EX70", 400, yesterday), ("H-0412", "EX70", 130, now.replace(hour=6, minute=0)), ("H-0413", "LB80", 80, now.replace(hour=15, minute=30)),
+        ("H-0414", "EX70", 60, now.replace(hour=20, minute=45)), ("H-0415", "WP110", 70, now + timedelta(hours=14)), ("H-0416", "EX70", 90, now + timedelta(hours=18)),
+    ):  # fmt: skip
+        g = mill.grades[grade]
+        add_order(by=lead, now=yesterday - timedelta(hours=2), number=number, grade=grade, gsm=g.gsm, sale_t=sale, speed_m_min=g.speed_m_min, start=start, state=MillState(now))
+    for number, at in (("H-0411", yesterday), ("H-0412", now.replace(hour=6, minute=0))):
+        write(kind=Kind.START, subject=number, by=lead, now=at, says=f"The Heron takes Exercise white 70, order {number}", data={"order": number, "grade": "EX70", "gsm": 70.0, "speed_m_min": 850.0})
+    stop = {"until": now.replace(hour=15, minute=30).isoformat(), "what": "felts"}
+    write(kind=Kind.STOP, by=lead, now=yesterday, at=now.replace(hour=14, minute=0), says="The Heron stops 14:00 to 15:30: felts", data=stop)
+    shares = {k: 100.0 * v for k, v in mill.grades["EX70"].shares.items()}
+    set_shares(shares, by=lead, now=yesterday, state=MillState(now))
+    _levels(now)
+    _source_lots(mill, people, now)
+    _earlier_lots(people, now, MillState)
+    _night_handover(people, now)
+    _this_morning(mill, people, now, MillState)
+    _meters(mill, rng, now)
+    set_clock(now)

@@ -1,0 +1,153 @@
+"""A handover drafted from the record (shift practice, section 5.1), signed by the leaving and read by the arriving lead."""
+
+from datetime import datetime, timedelta
+
+from django.db import transaction
+
+from desk.deliver.actions import lots, running_tonnes
+from desk.kit.templatetags.vat import clock, figure, hm, tph
+from desk.lab.board import Board
+from desk.log.actions import write
+from desk.log.models import Kind, Record
+from desk.mill.shifts import shift_of
+from desk.people.rights import refuse
+
+TITLES = (
+    "People, permits, overrides", "The machine", "Off their card, by station", "Levels and cover", "Deviations, lots on hold",
+    "Moves waiting for their retest", "Samples late or missed", "Equipment", "Changed on purpose", "Chemicals and bales",
+    "To watch", "The shift in figures",
+)  # fmt: skip
+NONE = ["None."]
+WRITTEN = {1: "people", 8: "equipment", 10: "chemicals"}  # sections that only a person can fill
+
+
+class Refused(Exception):
+    """Why a handover cannot be signed: `field` is where to show it."""
+
+    def __init__(self, field: str, text: str):
+        super().__init__(text)
+        self.field = field
+
+
+def draft(state) -> dict:
+    """The twelve sections of the running shift, as lines of words. Figures come from the record and are not edited."""
+    now, shift = state.now, shift_of(state.now, state.mill)
+    board = Board(state)
+    during = Record.objects.current().filter(at__gte=shift.start, at__lte=now)
+    made = {n: [] for n in range(1, 13)}
+
+    run = state.run
+    made[2].append(f"{state.grade.name} {run['gsm']:g}{', ' + run['order'] if run['order'] else ''}, since {clock(run['since'])}, takes {tph(state.draw.solids_t_h)} t/h.")
+    for s in state.stops:
+        made[2].append(f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} stops {clock(s.start)} to {clock(s.end)}: {s.what}.")
+    queue = orders_waiting(now)[:3]
+    if queue:
+        made[2].append("Then " + ", ".join(f"{state.mill.grades[o.data['grade']].name} {o.data['gsm']:g} ({o.subject})" for o in queue) + ".")
+
+    for r in board.drifting:
+        if r.state in ("act", "contain"):
+            made[3].append(f"{r.row.station.capitalize()}: {r.row.place} {r.test.name.lower()} {r.shown}{' ' + r.short_unit if r.short_unit else ''}, {r.judgement.word}, {clock(r.result.at)}.")
+    watch = sum(r.state == "watch" for r in board.rows)
+    made[3].append(f"{watch} near a limit; the others are on their card." if watch else "The others are on their card.")
+
+    for v in state.vessels.values():
+        ends = "steady" if v.cover.way == "steady" else f"{v.cover.way} in {hm(v.cover.hours)}"
+        made[4].append(f"{v.vessel.name} {v.level_pct:.0f} %, {ends}.")
+    first = next((v for v in state.vessels.values() if v.cover.way == "empty"), None)
+    if first:
+        made[4].append(f"First to run out: {first.vessel.name} at {clock(now + timedelta(hours=first.cover.hours))}.")
+
+    held = [x for x in lots(state, days=4) if x.standing == "held"]
+    made[5] += [f"Lot {x.number} held {clock(x.decisions[-1].at)}: {'; '.join(x.decisions[-1].data['why'])}." for x in held] or ["Lots on hold: none."]
+
+    judged = set(Record.objects.filter(kind=Kind.EFFECT, about__isnull=False).values_list("about_id", flat=True))
+    waiting = [d for d in during.filter(kind=Kind.DECISION) if d.data["choice"] != "refuse" and d.pk not in judged]
+    made[6] += [f"{d.about.data['title']}: look at {clock_of(d.data['retest_at'])}." for d in waiting]
+
+    made[7] += [f"{r.row.place}, {r.test.name.lower()}, due {clock(r.due_at)}: {r.due.state.value}." for r in board.due_rows if r.due.state.value in ("late", "missed")]
+
+    made[9] += [f"{clock(d.at)} {d.says.split(': ', 1)[-1]}: {d.data['choice']}." for d in during.filter(kind=Kind.DECISION).order_by("at")]
+    made[9] += [f"{clock(r.at)} {r.says}." for r in during.filter(kind__in=[Kind.START, Kind.RUNCARD]).order_by("at")]
+
+    results = during.filter(kind=Kind.RESULT).count()
+    delivered = sum(_overlap_t(x, shift, now, state) for x in lots(state, days=1))
+    counts = board.counts()
+    made[12] = [
+        f"delivered {figure(delivered, 1)} t OD ({figure(delivered / 0.9, 1)} ADt), the lots’ time in this shift",
+        f"samples entered {results}, in band {counts['in']} of {len(board.rows)}",
+        f"moves decided {during.filter(kind=Kind.DECISION).count()}, notes {during.filter(kind=Kind.REMARK).count()}",
+    ]
+    notes = list(during.filter(kind=Kind.REMARK).order_by("at"))
+    sections = [{"n": i, "title": t, "lines": made[i] or list(NONE), "key": WRITTEN.get(i, "")} for i, t in enumerate(TITLES, start=1)]
+    sections[1]["title"] = state.mill.machine.name[0].upper() + state.mill.machine.name[1:]
+    return {"shift": shift, "sections": sections, "notes": notes, "at": now}
+
+
+def clock_of(text: str) -> str:
+    return clock(datetime.fromisoformat(text))
+
+
+def _overlap_t(lot, shift, now, state) -> float:
+    """Tonnes of a lot that fall into the shift, by time."""
+    whole = (lot.end - lot.start).total_seconds()
+    part = (min(lot.end, shift.end, now) - max(lot.start, shift.start)).total_seconds()
+    t = lot.tonnes if lot.closed else running_tonnes(lot.opened, state)
+    return t * part / whole if whole > 0 and part > 0 else 0.0
+
+
+def orders_waiting(now):
+    """Orders of the queue that have not started, by their planned start."""
+    started = set(Record.objects.current().filter(kind=Kind.START).values_list("subject", flat=True))
+    orders = Record.objects.current().filter(kind=Kind.ORDER).order_by("at", "id")
+    return [o for o in orders if o.subject not in started]
+
+
+@transaction.atomic
+def sign(*, by, now, state, pin: str, watch: str, written: dict[str, str]) -> Record:
+    """The leaving lead signs the draft; its text is frozen in the record."""
+    refuse(by, "handover")
+    made = draft(state)
+    already = Record.objects.current().filter(kind=Kind.HANDOVER, subject=made["shift"].start.isoformat()).first()
+    if already:
+        raise Refused("pin", f"This shift was signed at {clock(already.at)} by {already.signed}.")
+    if not watch.strip():
+        raise Refused("watch", "To watch is empty; write “nothing” if that is so.")
+    if not by.check_password(pin):
+        raise Refused("pin", "PIN is not right; nothing was signed.")
+    for s in made["sections"]:
+        if s["key"] and written.get(s["key"], "").strip():
+            s["lines"] = [written[s["key"]].strip()]
+            s["by_hand"] = True
+    made["sections"][10]["lines"] = [watch.strip()]
+    made["sections"][10]["by_hand"] = True
+    data = {
+        "shift": made["shift"].name, "start": made["shift"].start.isoformat(), "end": made["shift"].end.isoformat(),
+        "sections": made["sections"], "notes": [{"words": n.words, "signed": n.signed, "at": n.at.isoformat()} for n in made["notes"]],
+        "meaning": "made",
+    }  # fmt: skip
+    return write(kind=Kind.HANDOVER, subject=made["shift"].start.isoformat(), by=by, now=now, says=f"Handover of {made['shift'].name} signed", words=watch.strip(), data=data)
+
+
+@transaction.atomic
+def read(*, handover: Record, by, now, pin: str, ticked: set[int]) -> Record:
+    """The arriving lead has read every section; nobody signs both hands."""
+    refuse(by, "handover")
+    if Record.objects.filter(kind=Kind.HANDOVER_READ, about=handover).exists():
+        raise Refused("pin", "It has been signed as read already.")
+    if handover.by_id == by.pk:
+        raise Refused("pin", "The leaving lead cannot sign as the arriving one.")
+    missing = [str(n) for n in range(1, len(TITLES) + 1) if n not in ticked]
+    if missing:
+        raise Refused("ticks", f"Sections {', '.join(missing)} are not ticked as read.")
+    if not by.check_password(pin):
+        raise Refused("pin", "PIN is not right; nothing was signed.")
+    return write(kind=Kind.HANDOVER_READ, subject=handover.subject, by=by, now=now, says=f"Handover of {handover.data['shift']} read", data={"meaning": "read"}, about=handover)
+
+
+@transaction.atomic
+def ask(*, handover: Record, by, now, words: str) -> Record:
+    """A question or an answer under a handover."""
+    refuse(by, "note")
+    if not words.strip():
+        raise Refused("words", "The line is empty; write what you ask.")
+    return write(kind=Kind.QUESTION, by=by, now=now, says="Asked back on the handover", words=words.strip(), about=handover)

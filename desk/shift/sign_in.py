@@ -1,0 +1,68 @@
+"""Who is at the desk? In the demo one press, at a mill initials and PIN."""
+
+from django.conf import settings
+from django.contrib.auth import authenticate, login
+from django.contrib.auth.decorators import login_not_required
+from django.http import Http404
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.debug import sensitive_post_parameters
+from django.views.decorators.http import require_POST
+
+from desk.kit.errors import locked_out
+from desk.lab.board import Board
+from desk.mill.context import state_of
+from desk.mill.ribbon import STATIONS, draw_small
+from desk.people.models import Person
+
+
+def _next(request) -> str:
+    wanted = request.POST.get("next") or request.GET.get("next") or ""
+    ours = url_has_allowed_host_and_scheme(wanted, allowed_hosts={request.get_host()}, require_https=request.is_secure())
+    return wanted if ours else "/"
+
+
+def _page(request, *, problem: str = "", initials: str = "", status: int = 200):
+    state = state_of(request)
+    board = Board(state) if state and settings.DEMO else None
+    context = {
+        "people": Person.objects.filter(is_active=True) if settings.DEMO else [],
+        "problem": problem,
+        "typed": initials,
+        "next": _next(request),
+        "small": draw_small(state) if state else None,
+        "stations": STATIONS,
+        "drifting": board.drifting[:3] if board else [],
+        "late": [r for r in board.due_rows if r.due.state.value in ("late", "missed")][:1] if board else [],
+        "worst": next((v for v in state.vessels.values() if v.stops_the_line), None) if board else None,
+    }
+    return render(request, "sign_in.html", context, status=status)
+
+
+@login_not_required
+@sensitive_post_parameters("pin")
+def sign_in(request):
+    """Initials and PIN. Failed tries are counted and paused after five."""
+    if request.method != "POST":
+        return redirect(_next(request)) if request.user.is_authenticated else _page(request)
+    initials, pin = request.POST.get("initials", "").strip(), request.POST.get("pin", "")
+    if not initials or not pin:
+        return _page(request, problem="Initials and PIN are both needed.", initials=initials, status=422)
+    person = authenticate(request, username=initials.replace(".", "").lower(), password=pin)
+    if person is None:
+        if getattr(request, "axes_locked_out", False):
+            return locked_out(request)
+        return _page(request, problem="Initials and PIN do not belong together.", initials=initials, status=422)
+    login(request, person)
+    return redirect(_next(request))
+
+
+@login_not_required
+@require_POST
+def sign_in_as(request):
+    """One press, in the demo mill only."""
+    if not settings.DEMO:
+        raise Http404
+    person = get_object_or_404(Person, username=request.POST.get("person", ""), is_active=True)
+    login(request, person, backend="django.contrib.auth.backends.ModelBackend")
+    return redirect(_next(request))

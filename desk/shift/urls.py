@@ -1,0 +1,15 @@
+"""Shift, moves and the handover."""
+
+from django.urls import path
+
+from desk.shift import handover_views, views
+
+app_name = "shift"
+urlpatterns = [
+    path("", views.home, name="home"),
+    path("shift/live/", views.live, name="live"),
+    path("moves/<int:pk>/", views.decide_move, name="decide"),
+    path("moves/cover/<str:vessel>/", views.decide_cover, name="decide_cover"),
+    path("log/handover/", handover_views.handover, name="handover"),
+    path("log/handover/<int:pk>/", handover_views.signed_handover, name="signed"),
+]

@@ -1,0 +1,172 @@
+/* Small behaviours found by data- attributes: theme, keys, wells, keypad, lost connection. Every page works without them. */
+
+const year = 60 * 60 * 24 * 365;
+const typing = (el) => el && (el.matches("input, textarea, select") || el.isContentEditable);
+
+/* day and night without a reload */
+document.addEventListener("click", (event) => {
+  const link = event.target.closest("[data-theme-switch]");
+  if (!link) return;
+  event.preventDefault();
+  const to = document.documentElement.dataset.theme === "night" ? "day" : "night";
+  document.documentElement.dataset.theme = to;
+  document.cookie = `theme=${to};path=/;max-age=${year};samesite=lax`;
+});
+
+/* print keys, dialog of keys, reliefs that put their figures in, a select that opens its page */
+const sheet = document.getElementById("keysheet");
+document.addEventListener("click", (event) => {
+  if (event.target.closest("[data-print]")) window.print();
+  if (event.target.closest("[data-close]")) sheet?.close();
+  if (sheet && event.target.closest("[data-help]")) {
+    event.preventDefault();
+    sheet.showModal();
+  }
+  const put = event.target.closest("[data-put]");
+  if (put) {
+    for (const pair of put.dataset.put.split(";").filter(Boolean)) {
+      const [name, value] = pair.split("=");
+      const well = document.getElementById(name);
+      if (well) well.value = value;
+    }
+    document.getElementById("benchform")?.dispatchEvent(new Event("input", { bubbles: true }));
+    const first = document.querySelector("#benchform [data-well]");
+    first?.dispatchEvent(new Event("input", { bubbles: true }));
+    first?.focus();
+  }
+});
+document.addEventListener("change", (event) => {
+  if (event.target.matches("[data-go]")) {
+    for (const well of event.target.form.querySelectorAll("[data-well]")) well.disabled = true; // the other chest brings its own figures
+    event.target.form.submit();
+  }
+  if (event.target.id === "grade" && event.target.form?.id === "benchform") event.target.form.submit();
+});
+
+/* wells: Enter goes on, arrows step in the last digit, Esc puts the figure back */
+const stepOf = (text) => (text.includes(".") ? 10 ** -text.split(".")[1].length : 1);
+document.addEventListener("focusin", (event) => {
+  if (event.target.matches("[data-well]")) {
+    event.target.dataset.was = event.target.value;
+    event.target.select();
+    lastWell = event.target;
+  }
+});
+let lastWell = null;
+document.addEventListener("keydown", (event) => {
+  const well = event.target.closest?.("[data-well]");
+  if (!well || event.ctrlKey || event.metaKey || event.altKey) return;
+  const wells = [...document.querySelectorAll("[data-well]:not([disabled])")];
+  if (event.key === "Enter") {
+    const next = wells[wells.indexOf(well) + 1];
+    if (next) {
+      event.preventDefault();
+      next.focus();
+    }
+  } else if (event.key === "Escape") {
+    well.value = well.dataset.was ?? well.value;
+    well.dispatchEvent(new Event("input", { bubbles: true }));
+    well.blur();
+  } else if (event.key === "ArrowUp" || event.key === "ArrowDown") {
+    const text = well.value.trim().replace(",", ".");
+    if (text === "" || Number.isNaN(Number(text))) return;
+    event.preventDefault();
+    const step = stepOf(text);
+    const digits = text.includes(".") ? text.split(".")[1].length : 0;
+    well.value = (Number(text) + (event.key === "ArrowUp" ? step : -step)).toFixed(digits);
+    well.dispatchEvent(new Event("input", { bubbles: true }));
+  }
+});
+
+/* the keypad of the tablet page types into the well that had the focus */
+document.addEventListener("click", (event) => {
+  const key = event.target.closest("[data-pad-key]");
+  if (!key) return;
+  const wells = [...document.querySelectorAll("[data-well]:not([disabled])")];
+  const well = lastWell && wells.includes(lastWell) ? lastWell : wells[0];
+  if (!well) return;
+  const what = key.dataset.padKey;
+  const at = wells.indexOf(well);
+  if (what === "next") wells[Math.min(at + 1, wells.length - 1)].focus();
+  else if (what === "prev") wells[Math.max(at - 1, 0)].focus();
+  else {
+    const whole = well.selectionStart === 0 && well.selectionEnd === well.value.length && well.value.length > 0 && document.activeElement === well;
+    if (what === "clear") well.value = "";
+    else if (what === "back") well.value = well.value.slice(0, -1);
+    else if (what !== "." || !well.value.includes(".")) well.value = (whole ? "" : well.value) + what;
+    lastWell = well;
+    well.focus();
+    well.setSelectionRange(well.value.length, well.value.length);
+    well.dispatchEvent(new Event("input", { bubbles: true }));
+  }
+});
+
+/* single keys, while no well has the focus */
+const places = { S: "/", L: "/lab/", D: "/schedule/", G: "/log/", P: "/practice/" };
+const stations = ["deliver", "chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "stock", "blend"];
+const walk = (selector, by) => {
+  const all = [...document.querySelectorAll(selector)].filter((el) => el.offsetParent !== null);
+  if (!all.length) return false;
+  const inside = all.findIndex((el) => el === document.activeElement || el.contains(document.activeElement));
+  const target = all[inside < 0 ? (by > 0 ? 0 : all.length - 1) : Math.min(all.length - 1, Math.max(0, inside + by))];
+  (target.matches("a, button") ? target : target.querySelector("a, button"))?.focus();
+  return true;
+};
+document.addEventListener("keydown", (event) => {
+  if (document.body.dataset.keys === "off" || typing(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (sheet?.open) return;
+  const key = event.key;
+  if (key === "?") {
+    if (sheet) sheet.showModal();
+    else location.assign("/help/");
+  } else if (/^[0-9]$/.test(key) && sheet) location.assign(`/station/${stations[Number(key)]}/`);
+  else if (event.shiftKey && places[key] && sheet) location.assign(places[key]);
+  else if (key === "ArrowRight" || key === "ArrowLeft") {
+    if (walk(".col[href]", key === "ArrowRight" ? 1 : -1)) event.preventDefault();
+  } else if (key === "ArrowDown" || key === "ArrowUp") {
+    if (walk("[data-row], .rl, .due li", key === "ArrowDown" ? 1 : -1)) event.preventDefault();
+  } else {
+    const found = [...document.querySelectorAll(`[data-key="${CSS.escape(key)}"]`)].find((el) => el.offsetParent !== null && !el.disabled);
+    if (!found) return;
+    event.preventDefault();
+    if (found.matches("a, button")) found.click();
+    else {
+      found.scrollIntoView({ block: "nearest" });
+      found.focus();
+    }
+  }
+});
+
+/* say when the desk does not hear the server; keep the last picture, mark it old */
+const lost = document.getElementById("lost");
+const silent = () => {
+  if (!lost) return;
+  const now = new Date().toTimeString().slice(0, 5);
+  if (!lost.classList.contains("on")) lost.textContent = `Last heard ${now}. What you see is old; nothing typed is lost. It tries again.`;
+  lost.classList.add("on");
+  document.querySelector(".clock")?.classList.add("stale");
+};
+document.body.addEventListener("htmx:sendError", silent);
+document.body.addEventListener("htmx:timeout", silent);
+document.body.addEventListener("htmx:responseError", (event) => {
+  if (event.detail.xhr.status >= 500) silent();
+});
+document.body.addEventListener("htmx:afterRequest", (event) => {
+  if (event.detail.successful) lost?.classList.remove("on");
+});
+
+/* live parts keep the focus where it stood */
+let stood = null;
+document.body.addEventListener("htmx:beforeSwap", (event) => {
+  const el = document.activeElement;
+  stood = event.detail.target.contains(el) ? { href: el.getAttribute("href"), id: el.id, value: el.value, name: el.name } : null;
+});
+document.body.addEventListener("htmx:afterSwap", () => {
+  document.querySelectorAll(".f .msg, .ent .msg").forEach((msg) => {
+    const well = document.getElementById(msg.id.replace(/_e$/, ""));
+    if (well) well.setAttribute("aria-invalid", String(msg.textContent.trim() !== ""));
+  });
+  if (!stood) return;
+  const again = (stood.id && document.getElementById(stood.id)) || (stood.href && document.querySelector(`#live a[href="${CSS.escape(stood.href)}"]`));
+  again?.focus({ preventScroll: true });
+});

@@ -1,0 +1,57 @@
+"""Stations whose own bench is still to come: one calm line of what they will do, and their part of the solved line."""
+
+from django.http import Http404
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_safe
+
+from core.stream import COMPONENTS, NAMES
+from desk.lab.board import Board
+from desk.mill.context import state_of
+from desk.mill.ribbon import STATIONS, colour_of, draw_small
+
+WILL_DO = {
+    "chips": "Species mix, moisture, thickness and piles; the demand of wood and bagasse for each tonne of pulp.",
+    "cook": "Cook design, live following with the predicted stop, and the fit to this mill’s own cooks.",
+    "wash": "Washing lines with dilution factor and loss, the look of the mat, and the oxygen stage.",
+    "bleach": "Any sequence stage by stage: charges, brightness, tower fronts, and both schools side by side.",
+    "recovered": "Pulper cards, detrashing, flotation and washing of recovered paper, bale mixes and broke.",
+    "clean": "Screens and cleaners in cascades with their balances, losses and rejects.",
+    "refine": "Net energy, edge load, freeness to target, and strength against drainage.",
+    "blend": "Recipe or least cost, property forecast of the mix, filler and additives.",
+}
+BUILT = {"stock": "stock:meter", "deliver": "deliver:newest"}
+
+
+@require_safe
+def station(request, key: str):
+    """The station's streams in the solved line and the readings of its plan rows."""
+    if key in BUILT:
+        return redirect(BUILT[key])
+    if key not in WILL_DO:
+        raise Http404
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    rows = []
+    for u in state.mill.units:
+        if u.station != key or u.supply or not u.outlets:
+            continue
+        into = state.solution.enters(u.id)
+        for o in u.outlets:
+            out = state.solution.leaves(u.id, o.name)
+            hex_colour, iso = colour_of(out)
+            to = state.solution.network.unit(o.to).title or o.to
+            rows.append({"unit": u, "way": o.name, "to": to, "into": into, "out": out, "hex": hex_colour, "iso": iso, "first": o is u.outlets[0]})
+    board = Board(state)
+    readings = [r for r in board.rows if r.row.station == key]
+    name = next(n for k, _, n in STATIONS if k == key)
+    context = {
+        "station": key, "stations": STATIONS, "small": draw_small(state), "name": name, "will_do": WILL_DO[key], "rows": rows, "readings": readings,
+        "passes": state.solution.passes, "closure": state.solution.worst_closure, "components": [(c, NAMES[c]) for c in COMPONENTS],
+    }  # fmt: skip
+    return render(request, "stations/station.html", context)
+
+
+@require_safe
+def practice(request):
+    return render(request, "stations/practice.html")

@@ -1,0 +1,10 @@
+from django.urls import path
+
+from desk.stock import views
+
+app_name = "stock"
+urlpatterns = [
+    path("", views.meter, name="meter"),
+    path("chests/", views.chests, name="chests"),
+    path("<str:bench>/", views.bench, name="bench"),
+]

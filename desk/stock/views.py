@@ -1,0 +1,124 @@
+"""Stock: the line and its meter, the single-question benches, the chests."""
+
+from django.http import Http404
+from django.shortcuts import render
+from django.views.decorators.http import require_safe
+
+from core.errors import ImpossibleInput, Infeasible
+from core.judge.band import Band, judge
+from core.stock.dilution import fibre_t_h
+from core.stock.loop import LoopCase, consistency_loop
+from core.stock.transmitter import Pair, TransmitterCase, check_transmitter
+from desk.instruments.models import at_minute
+from desk.kit.bench import cautions_of, render_bench, result_rows, typed_number
+from desk.lab.board import Board
+from desk.log.models import Kind, Record
+from desk.mill.context import state_of
+from desk.mill.drawings import cover_rows
+from desk.mill.ribbon import STATIONS, draw_small
+from desk.stock.benches import BENCHES, GROUPS
+from desk.stock.drawings import PICTURES, bias_plot, meter_picture, slope_plot
+
+PAIRS_SHOWN = 8
+
+
+def _station(request, state, **more) -> dict:
+    return {"station": "stock", "stations": STATIONS, "small": draw_small(state), "groups": GROUPS, "benches": BENCHES.values(), **more}
+
+
+def pairs_of(row, state) -> list[dict]:
+    """The newest accepted laboratory results that have a meter reading at the same minute, oldest first."""
+    found = []
+    for r in Record.objects.current().filter(kind=Kind.RESULT, subject=row.id, at__lte=state.now, status="accepted").order_by("-at")[:40]:
+        meter = at_minute(f"meter.{row.point}", r.at)
+        if meter:
+            found.append({"at": r.at, "time": f"{r.at:%H:%M}", "meter": meter.value, "lab": r.value, "apart": meter.value - r.value})
+        if len(found) == PAIRS_SHOWN:
+            break
+    return found[::-1]
+
+
+@require_safe
+def meter(request):
+    """A chest's outlet: dilution, the water wanted, and whether its meter may be believed."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    rows = [r for r in state.mill.plan.values() if r.lever.get("kind") == "dilution"]
+    chosen = next((r for r in rows if r.id == request.GET.get("row")), next((r for r in rows if r.line == "S"), rows[0]))
+    band = state.mill.band(chosen, state.grade)
+    now = Board(state).by_id[chosen.id]
+    lever = chosen.lever
+    found = now.result.value if now.result else band.aim
+    opening = {"inlet_pct": lever["inlet_pct"], "water_cons_pct": lever["water_cons_pct"], "target_pct": band.aim, "measured_pct": round(found, 2), "stock_l_min": lever["stock_l_min"]}
+    typed = {k: request.GET.get(k, f"{v:g}") for k, v in opening.items()}
+    errors, numbers = {}, {}
+    for k, text in typed.items():
+        try:
+            numbers[k] = typed_number(text)
+        except ValueError:
+            errors[k] = f"{LABELS[k][0]} is “{text}”; it must be a number of {LABELS[k][1]}"
+    loop = None
+    if not errors:
+        try:
+            loop = consistency_loop(LoopCase(**numbers, water_max_l_min=lever["water_max_l_min"], pipe_m=lever["pipe_m"], pipe_mm=lever["pipe_mm"], filter_s=lever["filter_s"]))
+        except ImpossibleInput as refusal:
+            errors |= {p.field: f"{LABELS.get(p.field, (p.field,))[0]} {p.text}" for p in refusal.problems}
+        if isinstance(loop, Infeasible):
+            errors[loop.field] = f"{LABELS.get(loop.field, (loop.field,))[0]} {loop.reason}"
+            loop = None
+    pairs = pairs_of(chosen, state)
+    check = check_transmitter(TransmitterCase(pairs=tuple(Pair(p["meter"], p["lab"]) for p in pairs)))
+    context = _station(request, state, rows=rows, row=chosen, now=now, wells=[(k, *LABELS[k], typed[k], errors.get(k, "")) for k in opening], loop=loop, errors=errors, lever=lever, pairs=pairs, band=band)
+    if isinstance(check, Infeasible):
+        context["few"] = check
+    else:
+        context |= {"check": check, "bias": bias_plot(pairs, check), "slope": slope_plot(pairs, check), "meter_judged": judge(check.bias_pct, BIAS_BAND, confirmed=True), "bias_band": BIAS_BAND}
+    if loop is not None:
+        fibre = fibre_t_h(numbers["stock_l_min"], numbers["inlet_pct"])
+        vessel = state.vessels.get(chosen.point) or state.vessels.get("S.chest")
+        chest = {"level_pct": vessel.level_pct if vessel else 50.0}
+        context["picture"] = meter_picture({"stock": numbers["stock_l_min"], "water": loop.water_now_l_min, "out": loop.flow_l_min, "fibre": fibre}, chest)
+        context |= {"fibre": fibre, "vessel": vessel, "stock_l_min": numbers["stock_l_min"], "inlet_pct": numbers["inlet_pct"], "measured_pct": numbers["measured_pct"], "target_pct": numbers["target_pct"], "water_pct": numbers["water_cons_pct"]}
+    return render_bench(request, "stock/meter", context)
+
+
+LABELS = {
+    "inlet_pct": ("Chest outlet", "%"), "water_cons_pct": ("White water", "%"), "target_pct": ("Wanted after it", "%"),
+    "measured_pct": ("Found after it", "%"), "stock_l_min": ("Stock on", "L/min"),
+}  # fmt: skip
+
+
+BIAS_BAND = Band(low=-0.08, high=0.08, outer_low=-0.15, outer_high=0.15, target=0.0)  # meter less laboratory, %
+
+
+@require_safe
+def bench(request, bench: str):
+    """One question: its wells, its picture, its verdict."""
+    state = state_of(request)
+    if bench not in BENCHES:
+        raise Http404
+    b = BENCHES[bench]
+    names = b.form_class.base_fields
+    asked = {k: v for k, v in request.GET.items() if k in names}
+    form = b.form_class({**b.form_class().opening(), **{k: f"{v:g}" for k, v in b.opening.items()}, **asked})
+    result = form.run()
+    context = _station(request, state, bench=b, form=form, result=result)
+    if result is not None:
+        case = b.model.case_class(**form.cleaned_data)
+        context |= {"results": result_rows(result), "cautions": cautions_of(result), "p": PICTURES[b.picture](result, case), "picture_template": f"stock/pictures/{b.picture}.html"}
+    return render_bench(request, "stock/bench", context)
+
+
+@require_safe
+def chests(request):
+    """Every chest, tower, silo and store: level, cover, volume, and what must be done by when."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    rows = cover_rows(state)
+    for c in rows:
+        v = c["v"]
+        c["volume_m3"] = v.volume_m3
+    return render(request, "stock/chests.html", _station(request, state, rows=rows))
+
