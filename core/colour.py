@@ -35,7 +35,8 @@ def ks_from_kappa(kappa: float) -> float:
         raise ImpossibleInput(Problem("kappa", f"is {kappa:g}; it must be 0 to 200"))
     if kappa == 0.0:
         return 0.0
-    return 0.030 * kappa / (1.0 + (3.5 / kappa) ** 1.36)
+    powered = float(kappa**1.36)  # the same fraction, times kappa^1.36: safe near 0
+    return 0.030 * kappa * powered / (powered + float(3.5**1.36))
 
 
 def brightness_from_ks(ks: float) -> float:

@@ -4,10 +4,10 @@ Forms, error texts, cautions, units on screen, JSON schema and the working all r
 """
 
 import math
-from collections.abc import Mapping
+from collections.abc import Hashable, Mapping
 from dataclasses import MISSING, dataclass, field, fields
 from functools import cache
-from typing import Any, Final
+from typing import Any, Final, cast
 
 from core.errors import Caution, ImpossibleInput, Problem
 
@@ -95,9 +95,9 @@ def figure(label: str, unit: str = "", *, decimals: int = 2, equation: str = "")
 
 
 @cache
-def quantities(cls: type) -> Mapping[str, Quantity]:
+def quantities(cls: Hashable) -> Mapping[str, Quantity]:
     """The declared quantities of a case or result class, by field name, in order."""
-    return {f.name: f.metadata[KEY] for f in fields(cls) if KEY in f.metadata}
+    return {f.name: f.metadata[KEY] for f in fields(cast(Any, cls)) if KEY in f.metadata}
 
 
 def check(case: Any) -> tuple[Caution, ...]:
@@ -106,7 +106,7 @@ def check(case: Any) -> tuple[Caution, ...]:
     Raises: ImpossibleInput.
     """
     problems, cautions = [], []
-    for name, said in quantities(type(case)).items():
+    for name, said in quantities(cast(Hashable, type(case))).items():
         value = getattr(case, name)
         if (text := said.problem(value)) is not None:
             problems.append(Problem(name, text))

@@ -65,7 +65,6 @@ MIDDLEWARE = [
 
 ROOT_URLCONF = "desk.urls"
 WSGI_APPLICATION = "desk.wsgi.application"
-FORM_RENDERER = "django.forms.renderers.TemplatesSetting"
 
 TEMPLATES = [
     {

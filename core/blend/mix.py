@@ -42,9 +42,7 @@ def mix_furnish(sources: tuple[Source, ...]) -> Mix:
     Raises: ImpossibleInput for negative shares, shares that do not sum to 1, or consistencies not above 0.
     Worked: 40/40/20 at 3.8/4.0/3.2 %: 3.7346 %; 500/400/250 mL CSF: 398.11.
     """
-    bad = [
-        Problem(s.key, f"share is {100 * s.share:g} %; it must be 0 to 100 %") for s in sources if not 0.0 <= s.share <= 1.0
-    ]
+    bad = [Problem(s.key, f"share is {100 * s.share:g} %; it must be 0 to 100 %") for s in sources if not 0.0 <= s.share <= 1.0]
     bad += [Problem(s.key, f"consistency is {s.cons_pct:g} %; it must be above 0") for s in sources if not s.cons_pct > 0.0]
     bad += [Problem(s.key, f"freeness is {s.csf_ml:g} mL; it must be above 0") for s in sources if not s.csf_ml > 0.0]
     total = sum(s.share for s in sources)

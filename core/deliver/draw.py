@@ -90,9 +90,13 @@ class HeadboxCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Headbox:
-    water_l_min: float = figure("White water at the fan pump", "L/min", decimals=0, equation="Q (C − C headbox)/(C headbox − C tray)")
+    water_l_min: float = figure(
+        "White water at the fan pump", "L/min", decimals=0, equation="Q (C − C headbox)/(C headbox − C tray)"
+    )
     flow_l_min: float = figure("Headbox flow", "L/min", decimals=0, equation="thick stock + white water")
-    first_pass_pct: float = figure("First-pass retention", "%", decimals=1, equation="100 (1 − C tray × Q tray/(C headbox × Q headbox))")
+    first_pass_pct: float = figure(
+        "First-pass retention", "%", decimals=1, equation="100 (1 − C tray × Q tray/(C headbox × Q headbox))"
+    )
     cautions: tuple[Caution, ...] = ()
 
 

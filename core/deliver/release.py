@@ -154,9 +154,11 @@ def retests_needed(test: CardTest, verdict: TestVerdict, *, most: int = 6) -> tu
     finite = [x for x in (test.low, test.high) if math.isfinite(x)]
     aim = sum(finite) / len(finite) if len(finite) == 2 else verdict.mean
     for count in range(2, most + 1):
-        for step in range(0, 21):
+        for step in range(21):
             value = verdict.mean + (aim - verdict.mean) * step / 20.0
-            tried = CardTest(key=test.key, low=test.low, high=test.high, critical=test.critical, results=(*test.results, *([value] * count)))
+            tried = CardTest(
+                key=test.key, low=test.low, high=test.high, critical=test.critical, results=(*test.results, *([value] * count))
+            )
             if judge_test(tried).verdict is Verdict.PASSED:
                 return count, value
     return None

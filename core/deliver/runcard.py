@@ -137,9 +137,7 @@ def _course(supply: Supply, order: RunOrder, out_t_h: float, hours: float) -> Co
     takes = min(order.takes_until_h, order.start_h)
     pieces = [Piece(takes, made, supply.out_now_t_h)] if takes > 0 else []
     pieces += [Piece(order.start_h, made, 0.0), Piece(end, made, out_t_h), Piece(end + AFTER_H, made, 0.0)]
-    return forecast(
-        content=supply.content_t, low=supply.low_t, high=supply.high_t, pieces=tuple(pieces), holds_at_high=True
-    )
+    return forecast(content=supply.content_t, low=supply.low_t, high=supply.high_t, pieces=tuple(pieces), holds_at_high=True)
 
 
 def _check(order: RunOrder) -> None:
@@ -250,7 +248,9 @@ def _reliefs(order: RunOrder, supplies: tuple[Supply, ...], short: Furnished) ->
         share = _least(lambda f: _short(order, shifted(f)), whole, best) if best < whole else None
         if share is not None:
             found.append(
-                Relief(kind="share", enough=True, value=share, other=spare.source.share + whole - share, supply=spare.source.key)
+                Relief(
+                    kind="share", enough=True, value=share, other=spare.source.share + whole - share, supply=spare.source.key
+                )
             )
         else:
             found.append(Relief(kind="share", enough=False, value=best, supply=spare.source.key))

@@ -84,7 +84,9 @@ def judge(value: float, band: Band, *, confirmed: bool) -> Judgement:
     if side:
         if confirmed:
             return Judgement(state=State.ACT, word=name, side=side, rule="outside the inner band, confirmed", error=error)
-        return Judgement(state=State.WATCH, word=f"{name}, once", side=side, rule="outside the inner band, one sample", error=error)
+        return Judgement(
+            state=State.WATCH, word=f"{name}, once", side=side, rule="outside the inner band, one sample", error=error
+        )
     top = _margin(band, upper=True)
     if value > band.high - top:
         return Judgement(state=State.WATCH, word="near top", side=1, rule="outer tenth of the inner band", error=error)

@@ -44,7 +44,9 @@ def weigh(case: Weighing) -> Consistency:
     if fibre <= 0.0:
         raise ImpossibleInput(Problem("pad_g", f"is {case.pad_g:g} g; it must be heavier than the paper, {case.paper_g:g} g"))
     if fibre >= case.stock_g:
-        raise ImpossibleInput(Problem("pad_g", f"is {case.pad_g:g} g; the dry pad must be lighter than the stock, {case.stock_g:g} g"))
+        raise ImpossibleInput(
+            Problem("pad_g", f"is {case.pad_g:g} g; the dry pad must be lighter than the stock, {case.stock_g:g} g")
+        )
     return Consistency(cons_pct=100.0 * fibre / case.stock_g, fibre_g=fibre, cautions=cautions)
 
 

@@ -9,6 +9,8 @@ from typing import Final
 
 from core.errors import Caution, ImpossibleInput, Problem
 
+COARSE_FROM_PCT = 6.0
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LabTest:
@@ -25,9 +27,13 @@ class LabTest:
     method: str
     step: float = 0.0
 
+    def digits(self, value: float) -> int:
+        """Decimals of a reported value: consistency loses one from 6 % on."""
+        return 1 if self.key == "consistency" and value >= COARSE_FROM_PCT else self.decimals
+
     def shown(self, value: float) -> float:
         """The value in the steps that the test reports (half away from zero); freeness above 100 in fives."""
-        step = self.step if self.step and value > 100.0 else 10.0**-self.decimals
+        step = self.step if self.step and value > 100.0 else 10.0 ** -self.digits(value)
         return math.copysign(math.floor(abs(value) / step + 0.5) * step, value)
 
 

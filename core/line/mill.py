@@ -68,6 +68,7 @@ class FurnishSource:
     raw_wet_t_t: float
     raw_name: str
     spare: bool
+    transit_h: float  # from being made to standing in its tower
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -185,7 +186,9 @@ class _Reader:
     def bad(self, place: str, text: str) -> None:
         self.problems.append(Problem(place, text))
 
-    def number(self, data: Json, key: str, place: str, low: float = -math.inf, high: float = math.inf, default: Any = ...) -> float:
+    def number(
+        self, data: Json, key: str, place: str, low: float = -math.inf, high: float = math.inf, default: Any = ...
+    ) -> float:
         value = data.get(key, default)
         if value is ...:
             self.bad(f"{place}.{key}", "is missing")
@@ -265,7 +268,9 @@ def _unit(r: _Reader, data: Json, i: int) -> Unit:
         outlets.append(Outlet(name=r.text(o, "name", place), to=r.text(o, "to", place), shares=v))
     if listed:  # the first outlet carries on with what the others leave
         first = listed[0]
-        outlets.insert(0, Outlet(name=r.text(first, "name", place), to=r.text(first, "to", place), shares=np.maximum(1.0 - taken, 0.0)))
+        outlets.insert(
+            0, Outlet(name=r.text(first, "name", place), to=r.text(first, "to", place), shares=np.maximum(1.0 - taken, 0.0))
+        )
     loss = r.number(data, "loss_pct", place, 0.0, 100.0, default=0.0)
     return Unit(
         id=r.text(data, "id", place),
@@ -416,6 +421,7 @@ def read_mill(data: Json) -> Mill:
             raw_wet_t_t=r.number(s, "raw_wet_t_t", place, 0, 100),
             raw_name=r.text(s, "raw_name", place),
             spare=bool(s.get("spare", False)),
+            transit_h=r.number(s, "transit_h", place, 0, 200, default=0.0),
         )
     plan = {}
     for i, row in enumerate(r.items(data, "plan")):

@@ -13,7 +13,7 @@ import numpy as np
 from core.colour import ks_from_reflectance
 from core.errors import NotSolved, Problem
 from core.line.network import Draw, DrawKind, Network, UnsolvableNetwork
-from core.stream import COMPONENTS, FIBRE, HEAT_KJ_KG_K, SUSPENDED, DS, N, Quality, Stream, Vector, W
+from core.stream import COMPONENTS, DS, FIBRE, HEAT_KJ_KG_K, SUSPENDED, N, Quality, Stream, Vector, W
 
 FIRST_PASSES = 4
 MOST_PASSES = 30
@@ -225,7 +225,7 @@ def _first_guess(network: Network, draws: _Draws) -> tuple[Vector, Vector, Vecto
 
 def _answer_of(g: Vector, right: Vector) -> Vector:
     try:
-        found: Vector = np.linalg.solve(g, right)
+        found: Vector = np.asarray(np.linalg.solve(g, right), dtype=np.float64)
     except np.linalg.LinAlgError:
         raise UnsolvableNetwork(Problem("draws", "depend on each other without an answer")) from None
     return found
@@ -252,7 +252,9 @@ def _refine(network: Network, draws: _Draws, into: Vector, phi: Vector) -> tuple
         phi = carried.sum(axis=1)
         own = np.where(draws.by_solids, carried @ SUSPENDED, draws.own * phi)
         miss = (draws.row * into[draws.at]).sum(axis=1) + own + draws.shared @ phi - draws.right
-        scale = np.maximum(np.abs(into[draws.at]).sum(axis=1) * np.abs(draws.row).max(axis=1), np.abs(draws.right) + np.abs(phi))
+        scale = np.maximum(
+            np.abs(into[draws.at]).sum(axis=1) * np.abs(draws.row).max(axis=1), np.abs(draws.right) + np.abs(phi)
+        )
         worst = float((np.abs(miss) / np.maximum(scale, 1e-9)).max()) if m else 0.0
         if worst < TOLERANCE:
             return into, phi, carried, passes
@@ -299,7 +301,8 @@ def solve(network: Network) -> Solution:
 
 
 def _after(network: Network, into: Vector) -> Vector:
-    return np.einsum("ukc,uc->uk", network.conversion, into)
+    after: Vector = np.einsum("ukc,uc->uk", network.conversion, into)
+    return after
 
 
 def _refuse_backwards(network: Network, drawn: Vector, compositions: Vector, after: Vector) -> None:
@@ -344,7 +347,8 @@ def _closure(network: Network, into: Vector, after: Vector, drawn: Vector, compo
     exits = np.array([not u.outlets and not u.supply for u in network.units])
     out = after[exits].sum(axis=0)
     turnover = np.maximum(fed + np.maximum(made, 0.0), 1e-3 * max(float(fed.sum()), 1e-9) * 1e-3)
-    return np.abs(fed + made - out) / turnover
+    closure: Vector = np.abs(fed + made - out) / turnover
+    return closure
 
 
 def _qualities(network: Network, into: Vector, after: Vector, drawn: Vector, compositions: Vector) -> dict[str, Vector]:
@@ -377,7 +381,7 @@ def _qualities(network: Network, into: Vector, after: Vector, drawn: Vector, com
                 right[i] = value
             elif total[i] <= 1e-12:
                 right[i] = feed_value
-        return np.linalg.solve(matrix, right)
+        return np.asarray(np.linalg.solve(matrix, right), dtype=np.float64)
 
     sets = [u.sets for u in network.units]
     light_k: list[float | None] = []
@@ -400,7 +404,9 @@ def _qualities(network: Network, into: Vector, after: Vector, drawn: Vector, com
     temp = np.linalg.solve(np.eye(n) - heat / safe[:, None], right)
     return {
         "kappa": mixed(FIBRE, [s.kappa for s in sets], 0.0),
-        "csf_ml": np.exp(mixed(FIBRE, [None if s.csf_ml is None else float(np.log(s.csf_ml)) for s in sets], float(np.log(600.0)))),
+        "csf_ml": np.exp(
+            mixed(FIBRE, [None if s.csf_ml is None else float(np.log(s.csf_ml)) for s in sets], float(np.log(600.0)))
+        ),
         "k457": mixed(SUSPENDED, light_k, 0.0),
         "s457": mixed(SUSPENDED, light_s, 30.0),
         "grey": mixed(SUSPENDED, [s.grey for s in sets], 0.0),

@@ -13,9 +13,13 @@ class BasisWeightCase:
     gsm: float = quantity("Basis weight", "g/m²", possible=(0, 2000), above=True, valid=(20, 500), decimals=1)
     cons_before_pct: float = quantity("Consistency was", "%", possible=(0, 60), above=True, valid=(0.3, 16))
     cons_after_pct: float = quantity("Consistency is", "%", possible=(0, 60), above=True, valid=(0.3, 16))
-    flow_change_pct: float = quantity("Thick stock flow change", "%", possible=(-90, 200), valid=(-20, 20), decimals=1, default=0.0)
+    flow_change_pct: float = quantity(
+        "Thick stock flow change", "%", possible=(-90, 200), valid=(-20, 20), decimals=1, default=0.0
+    )
     speed_change_pct: float = quantity("Speed change", "%", possible=(-90, 200), valid=(-20, 20), decimals=1, default=0.0)
-    retention_change_pct: float = quantity("Retention change", "%", possible=(-90, 200), valid=(-10, 10), decimals=1, default=0.0)
+    retention_change_pct: float = quantity(
+        "Retention change", "%", possible=(-90, 200), valid=(-10, 10), decimals=1, default=0.0
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

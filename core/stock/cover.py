@@ -7,7 +7,7 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
-from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.errors import Caution, ImpossibleInput, Problem
 from core.quantity import check, figure, quantity
 from core.register import model
 
@@ -60,7 +60,9 @@ def cover(case: CoverCase) -> Cover:
     """
     cautions = check(case)
     if case.low_pct >= case.high_pct:
-        raise ImpossibleInput(Problem("low_pct", f"is {case.low_pct:g} %; it must be under the high limit, {case.high_pct:g} %"))
+        raise ImpossibleInput(
+            Problem("low_pct", f"is {case.low_pct:g} %; it must be under the high limit, {case.high_pct:g} %")
+        )
     content = case.capacity * case.level_pct / 100.0
     low, high = case.capacity * case.low_pct / 100.0, case.capacity * case.high_pct / 100.0
     net = case.rate_in - case.rate_out
@@ -116,9 +118,7 @@ class Course:
         return before[1]
 
 
-def forecast(
-    *, content: float, low: float, high: float, pieces: tuple[Piece, ...], holds_at_high: bool = False
-) -> Course:
+def forecast(*, content: float, low: float, high: float, pieces: tuple[Piece, ...], holds_at_high: bool = False) -> Course:
     """Integrate piecewise rates and find the first crossing of each limit.
 
     `holds_at_high`: a full vessel stops its inflow instead of running over. Content may fall below `low` and below 0:

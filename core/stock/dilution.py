@@ -5,15 +5,16 @@ out low by about 0.34 % for each 1 % of incoming consistency.
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 from core.errors import Caution, Infeasible
 from core.quantity import check, figure, quantity
 from core.register import model
 
-_FLOW = {"possible": (0, 500_000), "valid": (10, 100_000), "decimals": 0}
-_CONS = {"possible": (0, 60), "above": True, "valid": (0.3, 16)}
-_WATER_CONS = {"possible": (0, 5), "valid": (0, 0.6), "default": 0.0}
-_DENSITY = {"possible": (0.5, 1.5), "valid": (0.9, 1.1), "decimals": 3, "default": 1.0}
+_FLOW: dict[str, Any] = {"possible": (0, 500_000), "valid": (10, 100_000), "decimals": 0}
+_CONS: dict[str, Any] = {"possible": (0, 60), "above": True, "valid": (0.3, 16)}
+_WATER_CONS: dict[str, Any] = {"possible": (0, 5), "valid": (0, 0.6), "default": 0.0}
+_DENSITY: dict[str, Any] = {"possible": (0.5, 1.5), "valid": (0.9, 1.1), "decimals": 3, "default": 1.0}
 _BALANCE = "mass balance of suspended solids (ISO 4119 consistency)"
 _RANGE = "incoming 0.3 to 16 %, white water to 0.6 %"
 
@@ -214,7 +215,9 @@ def thicken(case: ThickeningCase) -> Thickening | Infeasible:
     if case.target_pct < case.cons_pct:
         return Infeasible(field="target_pct", reason="is below the stock: that is dilution", nearest=case.cons_pct, unit="%")
     if case.filtrate_pct > case.cons_pct or case.filtrate_pct >= case.target_pct:
-        return Infeasible(field="filtrate_pct", reason="is thicker than the stock it comes from", nearest=case.cons_pct, unit="%")
+        return Infeasible(
+            field="filtrate_pct", reason="is thicker than the stock it comes from", nearest=case.cons_pct, unit="%"
+        )
     f = case.flow_l_min * (case.target_pct - case.cons_pct) / (case.target_pct - case.filtrate_pct)
     lost = fibre_t_h(f, case.filtrate_pct)
     return Thickening(

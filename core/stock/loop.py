@@ -31,7 +31,9 @@ class Loop:
         "Water now", "L/min", decimals=0, equation="what makes the found consistency: Q (C in − C)/(C − C water)"
     )
     water_wanted_l_min: float = figure("Water wanted", "L/min", decimals=0, equation="Q (C in − C*)/(C* − C water)")
-    change_l_min: float = figure("Change of water", "L/min", decimals=0, equation="wanted − now; near the target (Q + W) e/(C − C water)")
+    change_l_min: float = figure(
+        "Change of water", "L/min", decimals=0, equation="wanted − now; near the target (Q + W) e/(C − C water)"
+    )
     valve_now_pct: float = figure("Valve now", "% of full", decimals=0, equation="100 × water now / full open")
     valve_wanted_pct: float = figure("Valve wanted", "% of full", decimals=0, equation="100 × water wanted / full open")
     flow_l_min: float = figure("After it", "L/min", decimals=0, equation="stock + water now")
@@ -57,7 +59,9 @@ def consistency_loop(case: LoopCase) -> Loop | Infeasible:
     cautions = check(case)
     for name, c in (("measured_pct", case.measured_pct), ("target_pct", case.target_pct)):
         if c > case.inlet_pct:
-            return Infeasible(field=name, reason="is above the chest outlet: water only thins", nearest=case.inlet_pct, unit="%")
+            return Infeasible(
+                field=name, reason="is above the chest outlet: water only thins", nearest=case.inlet_pct, unit="%"
+            )
         if c <= case.water_cons_pct:
             return Infeasible(field=name, reason="is not above the white water", nearest=case.water_cons_pct, unit="%")
 

@@ -182,9 +182,9 @@ def check_transmitter(case: TransmitterCase) -> TransmitterCheck | Infeasible:
         outcome = Outcome.MORE_PAIRS
     elif not rule("Scatter", f"{sd:.3f} against {scatter_limit:.3f}", sd <= scatter_limit, "clean", "too wide"):
         outcome = Outcome.LOOK_FOR_CAUSE
-    elif not rule("Enough range", f"{lab_range:.2f} against {range_needed:.2f}, n {n}", enough, "yes", "offset only"):
-        outcome = Outcome.OFFSET
     elif not rule(
+        "Enough range", f"{lab_range:.2f} against {range_needed:.2f}, n {n}", enough, "yes", "offset only"
+    ) or not rule(
         "Slope",
         f"{slope - wide:.2f} to {slope + wide:.2f} {'holds' if holds_one else 'leaves out'} 1",
         not holds_one,

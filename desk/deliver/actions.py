@@ -13,7 +13,7 @@ from desk.mill.shifts import shift_of
 from desk.people.rights import refuse
 
 HISTORY_READ = 60
-TRACED_DAYS = 8
+TRACED_DAYS = 10
 DECISIONS = {
     "hold": ("hold", "held"),
     "release": ("release", "released"),
@@ -129,13 +129,24 @@ def open_lot(*, order: str, grade: str, by, now, state) -> Record:
     number = lot_number(
         line=state.mill.machine.line_letter, kind="M", year=day.tm_year, day=day.tm_yday, shift=shift.letter, serial=serial
     )
-    return write(kind=Kind.LOT_OPEN, subject=number, by=by, now=now, says=f"Lot {number} opened, order {order}", data={"order": order, "grade": grade})
+    return write(
+        kind=Kind.LOT_OPEN,
+        subject=number,
+        by=by,
+        now=now,
+        says=f"Lot {number} opened, order {order}",
+        data={"order": order, "grade": grade},
+    )
 
 
 def _sources_of(opened: Record, tonnes: float, state, end: datetime) -> list[dict]:
     """Source lots behind a furnish lot: each tower first in, first out, from what stood in it when the lot opened."""
     since = opened.at - timedelta(days=TRACED_DAYS)
-    made = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about__isnull=True, at__gte=since, at__lte=end).order_by("at", "id")
+    made = (
+        Record.objects.current()
+        .filter(kind=Kind.LOT_CLOSE, about__isnull=True, at__gte=since, at__lte=end)
+        .order_by("at", "id")
+    )
     by_source: dict[str, list[Record]] = {}
     for r in made:
         by_source.setdefault(r.data["source"], []).append(r)
@@ -146,7 +157,8 @@ def _sources_of(opened: Record, tonnes: float, state, end: datetime) -> list[dic
             continue
         vessel = state.vessels.get(state.mill.sources[key].vessel)
         content = vessel.content_t if vessel else 0.0
-        records = by_source.get(key, [])
+        arrived = end - timedelta(hours=state.mill.sources[key].transit_h)
+        records = [r for r in by_source.get(key, []) if r.at <= arrived]
         left = fifo(tuple(Parcel(r.subject, r.data["tonnes"]) for r in records), content + out, out)
         about = {r.subject: r for r in records}
         rows += [
@@ -156,7 +168,9 @@ def _sources_of(opened: Record, tonnes: float, state, end: datetime) -> list[dic
         rest = out - sum(p.tonnes for p in left)
         if rest > 0.005:
             name = state.mill.sources[key].name
-            rows.append({"lot": "", "source": key, "what": f"{name}, not yet cut into lots", "made": opened.at.isoformat(), "t": rest})
+            rows.append(
+                {"lot": "", "source": key, "what": f"{name}, not yet cut into lots", "made": opened.at.isoformat(), "t": rest}
+            )
     return rows
 
 
@@ -181,7 +195,11 @@ def rights(lot_: Lot, proposal: Disposition, person) -> dict[str, str]:
         elif act != "hold" and lot_.standing == "running":
             found[act] = "close the lot first"
         elif not person.may(act):
-            found[act] = {"hold": "operator, lab, lead, safety may", "release": "the shift lead may", "divert": "lead or engineer may"}[act]
+            found[act] = {
+                "hold": "operator, lab, lead, safety may",
+                "release": "the shift lead may",
+                "divert": "lead or engineer may",
+            }[act]
         elif act == "release" and proposal.action in (Action.HOLD, Action.HOLD_OUT):
             found[act] = "nobody may: " + proposal.why[0]
         else:

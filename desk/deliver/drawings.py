@@ -11,6 +11,8 @@ from desk.kit.svg import n
 AXIS_END, SLOT_X, LOT_X, WIDTH = 318.0, 462.0, 572.0, 572.0
 GAP, LINE_GAP = 3.0, 9.0
 LABEL_ROOM = 15.0
+SMALLEST = 0.01
+LEFT_ROOM = 230.0
 START_KAPPA = {"larch": 30.0, "alder": 18.0, "bagasse": 14.3}
 
 
@@ -27,6 +29,7 @@ def braid(rows: list[dict], lot, state, *, paper: bool = False) -> dict:
     """Strands in the order of the lines, x the hour made, width the tonnes; the lot's height is their sum."""
     if not rows:
         return {"strands": [], "slots": [], "ticks": []}
+    rows = _shown(rows)
     start = lot.start - timedelta(hours=16)
     room = 400.0 if not paper else 110.0
     total = sum(r["t"] for r in rows)
@@ -62,7 +65,8 @@ def braid(rows: list[dict], lot, state, *, paper: bool = False) -> dict:
         made = timezone.localtime(datetime.fromisoformat(r["made"]))
         strands.append({
             "d": d, "id": f"st{i}", "x1": n(x0), "first": first, "last": last, "open": f"M{n(x0)} {n(y)}V{n(y + w)}" if old else "",
-            "label": r["lot"] or "", "what": f"{r['what']} {made:%H:%M}" if not old else f"{r['what']}, {made:%-d %b}", "t": r["t"], "tx": n(x0 + (0 if not old else 2)), "ty": n(y - 4),
+            "label": r["lot"] or "", "what": f"{r['what'].split(',')[0]} {made:%H:%M}" if not old else f"{r['what'].split(',')[0]}, {made:%-d %b}", "t": r["t"],
+            "tx": n(x0 - 8) if x0 > LEFT_ROOM else n(x0 + 2), "ty": n(y + w / 2 + 4.5) if x0 > LEFT_ROOM else n(y - 4), "anchor": "end" if x0 > LEFT_ROOM else "start",
             "line": f"M{n(x0)} {n(y + w / 2)}H{n(AXIS_END)}C{n(m)} {n(y + w / 2)} {n(m)} {n(slot_y + sw / 2)} {n(SLOT_X)} {n(slot_y + sw / 2)}H{n(LOT_X)}", "w": n(max(1.0, (w + sw) / 2)),
         })  # fmt: skip
         slot = slots.setdefault(r["source"], {"y": slot_y, "h": 0.0, "t": 0.0, "hex": last})
@@ -70,12 +74,38 @@ def braid(rows: list[dict], lot, state, *, paper: bool = False) -> dict:
         slot["t"] += r["t"]
         y += w + GAP
         slot_y += sw
-    drawn = [{"y": n(s["y"]), "h": n(s["h"]), "hex": s["hex"], "text": f"{_short(state, k)} {100 * s['t'] / total:.0f} %", "ty": n(s["y"] + s["h"] / 2 + 4.5), "tall": s["h"] > 13} for k, s in slots.items()]
+    drawn = [
+        {
+            "y": n(s["y"]),
+            "h": n(s["h"]),
+            "hex": s["hex"],
+            "text": f"{_short(state, k)} {100 * s['t'] / total:.0f} %",
+            "ty": n(s["y"] + s["h"] / 2 + 4.5),
+            "tall": s["h"] > 13,
+        }
+        for k, s in slots.items()
+    ]
     ticks = []
     for k in range(0, 17, 4):
         at = start + timedelta(hours=k)
-        ticks.append({"x": n(AXIS_END * k / 18.0), "text": f"{timezone.localtime(at):%H:%M}", "anchor": "start" if k == 0 else "middle"})
+        ticks.append(
+            {"x": n(AXIS_END * k / 18.0), "text": f"{timezone.localtime(at):%H:%M}", "anchor": "start" if k == 0 else "middle"}
+        )
     return {"strands": strands, "slots": drawn, "ticks": ticks, "top": n(lot_top), "height": n(total * lot_scale), "axis_y": n(max(y + 12, lot_top + total * lot_scale + 20)), "total": f"{max(y + 34, lot_top + total * lot_scale + 44):.0f}", "paper_h": f"{y + 8:.0f}"}  # fmt: skip
+
+
+def _shown(rows: list[dict]) -> list[dict]:
+    """The sources of at least 1 %, and the rest of each line joined to its largest."""
+    total = sum(r["t"] for r in rows)
+    shown = [dict(r) for r in rows if r["t"] >= SMALLEST * total]
+    for r in rows:
+        if r["t"] < SMALLEST * total:
+            same = [s for s in shown if s["source"] == r["source"]]
+            if same:
+                max(same, key=lambda s: s["t"])["t"] += r["t"]
+            else:
+                shown.append(dict(r))
+    return shown
 
 
 def _short(state, key: str) -> str:

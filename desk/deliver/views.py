@@ -42,7 +42,11 @@ def lot_list(request):
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
-    return render(request, "deliver/lots.html", {"lots": lots(state), "station": "deliver", "stations": STATIONS, "small": draw_small(state)})
+    return render(
+        request,
+        "deliver/lots.html",
+        {"lots": lots(state), "station": "deliver", "stations": STATIONS, "small": draw_small(state)},
+    )
 
 
 def _tests(found, proposal, behind) -> list[dict]:
@@ -68,18 +72,28 @@ def _missing_words(found, proposal) -> str:
     """What retests would prove a flagged test, in a sentence; empty when nothing is flagged."""
     for test, verdict in zip(found.grade.tests, proposal.tests, strict=True):
         if verdict.verdict is Verdict.FLAGGED:
-            card = CardTest(key=test.key, low=test.band.low, high=test.band.high, critical=test.critical, results=tuple(r.value for r in found.results(test)))
+            card = CardTest(
+                key=test.key,
+                low=test.band.low,
+                high=test.band.high,
+                critical=test.critical,
+                results=tuple(r.value for r in found.results(test)),
+            )
             need = retests_needed(card, verdict)
             if need:
                 count, value = need
-                return f"{count} more of {test.label.lower()} at about {figure(value, test.decimals)} would prove it."
+                return f"{count} more tests of {test.label} at about {figure(value, test.decimals)} would prove it."
             return f"{test.label}: even six more would not prove it; look for the cause."
     return ""
 
 
 def _moves(found) -> list[Record]:
     """Moves decided and judged while the lot was made."""
-    return list(Record.objects.current().filter(kind__in=[Kind.DECISION, Kind.EFFECT], at__gte=found.start, at__lte=found.end).order_by("at", "id"))
+    return list(
+        Record.objects.current()
+        .filter(kind__in=[Kind.DECISION, Kind.EFFECT], at__gte=found.start, at__lte=found.end)
+        .order_by("at", "id")
+    )
 
 
 def _page(request, state, found, *, problem: str = "", field: str = "", status: int = 200):
@@ -102,7 +116,14 @@ def lot_page(request, number: str):
     if request.method != "POST":
         return _page(request, state, found)
     try:
-        kept = decide_lot(lot_=found, action=request.POST.get("action", ""), by=request.user, now=state.now, pin=request.POST.get("pin", ""), words=request.POST.get("words", ""))
+        kept = decide_lot(
+            lot_=found,
+            action=request.POST.get("action", ""),
+            by=request.user,
+            now=state.now,
+            pin=request.POST.get("pin", ""),
+            words=request.POST.get("words", ""),
+        )
     except Refused as refusal:
         return _page(request, state, found, problem=str(refusal), field=refusal.field, status=422)
     messages.success(request, f"{kept.says}. Signed {request.user.signed}.")
@@ -118,7 +139,9 @@ def close(request, number: str):
         messages.error(request, f"Lot {found.number} is {found.standing}, not running.")
         return redirect("deliver:lot", number=found.number)
     close_lot(opened=found.opened, by=request.user, now=state.now, state=state)
-    fresh = open_lot(order=found.opened.data["order"], grade=found.opened.data["grade"], by=request.user, now=state.now, state=state)
+    fresh = open_lot(
+        order=found.opened.data["order"], grade=found.opened.data["grade"], by=request.user, now=state.now, state=state
+    )
     messages.success(request, f"Lot {found.number} is closed; {fresh.subject} goes on from this second.")
     return redirect("deliver:lot", number=found.number)
 
@@ -128,6 +151,12 @@ def ticket(request, number: str):
     """The printable batch ticket, so far as the lot has come."""
     state, found = _lot(request, number)
     proposal, behind = found.judged()
-    context = {"lot": found, "tests": _tests(found, proposal, behind), "braid": braid(found.sources, found, state, paper=True), "moves": _moves(found), "proposal": proposal}
+    context = {
+        "lot": found,
+        "tests": _tests(found, proposal, behind),
+        "braid": braid(found.sources, found, state, paper=True),
+        "moves": _moves(found),
+        "proposal": proposal,
+    }
     context["newest_hash"] = Record.objects.order_by("-id").values_list("hash", flat=True).first()
     return render(request, "deliver/ticket.html", context)

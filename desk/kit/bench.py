@@ -83,7 +83,9 @@ class BenchForm(forms.Form):
         for f in fields(model.case_class):
             if KEY in f.metadata:
                 said = f.metadata[KEY]
-                made[f.name] = NumberField(said, required=True, error_messages={"required": f"is empty; give {said.label.lower()}"})
+                made[f.name] = NumberField(
+                    said, required=True, error_messages={"required": f"is empty; give {said.label.lower()}"}
+                )
         return type(f"{model.case_class.__name__}Form", (cls,), made)
 
     def opening(self) -> dict[str, str]:

@@ -10,7 +10,9 @@ def _page(request, status: int, title: str, text: str, *, number: str = ""):
 
 
 def bad_request(request, exception=None):
-    return _page(request, 400, "The desk could not read this.", "What was asked is not in a form it knows. Nothing was recorded.")
+    return _page(
+        request, 400, "The desk could not read this.", "What was asked is not in a form it knows. Nothing was recorded."
+    )
 
 
 def forbidden(request, exception=None):
@@ -19,13 +21,19 @@ def forbidden(request, exception=None):
 
 
 def not_found(request, exception=None):
-    return _page(request, 404, "There is no such page.", "The address leads nowhere. A lot, a card or a record may be mistyped.")
+    return _page(
+        request, 404, "There is no such page.", "The address leads nowhere. A lot, a card or a record may be mistyped."
+    )
 
 
 def server_error(request):
     number = f"F-{secrets.randbelow(9000) + 1000}"
     return _page(
-        request, 500, "This page did not come.", "The desk failed to work it out. Nothing that was recorded is lost.", number=number
+        request,
+        500,
+        "This page did not come.",
+        "The desk failed to work it out. Nothing that was recorded is lost.",
+        number=number,
     )
 
 

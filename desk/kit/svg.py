@@ -38,7 +38,4 @@ def ribbon(tops: list[tuple[float, float]], bottoms: list[tuple[float, float]], 
 def band(x0: float, a: float, b: float, x1: float, c: float, d: float) -> str:
     """A band that swings from (a, b) at x0 to (c, d) at x1 in two equal cubics."""
     m = (x0 + x1) / 2
-    return (
-        f"M{n(x0)} {n(a)}C{n(m)} {n(a)} {n(m)} {n(c)} {n(x1)} {n(c)}V{n(d)}"
-        f"C{n(m)} {n(d)} {n(m)} {n(b)} {n(x0)} {n(b)}Z"
-    )
+    return f"M{n(x0)} {n(a)}C{n(m)} {n(a)} {n(m)} {n(c)} {n(x1)} {n(c)}V{n(d)}C{n(m)} {n(d)} {n(m)} {n(b)} {n(x0)} {n(b)}Z"

@@ -61,7 +61,9 @@ def work_out(row, entry: Entry) -> Outcome:
 
 
 @transaction.atomic
-def record_sample(*, row, entry: Entry, at, by, now, state, corrects: Record | None = None, reason: str = "", words: str = "", lot: str = "") -> Record:
+def record_sample(
+    *, row, entry: Entry, at, by, now, state, corrects: Record | None = None, reason: str = "", words: str = "", lot: str = ""
+) -> Record:
     """Write a result (of a lot's retest, when `lot` is its number: that judges the lot, not the line); judge it; propose the one move it calls for; judge the move it was the retest of.
 
     Raises: ImpossibleInput, also for a sample time in the future or more than 24 h back.
@@ -83,7 +85,7 @@ def record_sample(*, row, entry: Entry, at, by, now, state, corrects: Record | N
         "test": row.test,
         "place": row.place,
         "singles": list(found.singles),
-        "weighings": [{k: v for k, v in asdict(w).items()} for w in entry.weighings],
+        "weighings": [asdict(w) for w in entry.weighings],
         "spread": found.replicates.spread,
         "limit": found.replicates.limit,
         "band": [None if abs(x) == float("inf") else x for x in (band.low, band.high, band.outer_low, band.outer_high)],
@@ -97,7 +99,20 @@ def record_sample(*, row, entry: Entry, at, by, now, state, corrects: Record | N
     if corrects is not None:
         before = before.exclude(pk=corrects.pk)
     before = before.order_by("-at", "-id").first()
-    result = write(kind=Kind.RESULT, subject=subject, at=at, by=by, now=now, says=says, value=value, status=status, words=words, data=data, corrects=corrects, reason=reason)
+    result = write(
+        kind=Kind.RESULT,
+        subject=subject,
+        at=at,
+        by=by,
+        now=now,
+        says=says,
+        value=value,
+        status=status,
+        words=words,
+        data=data,
+        corrects=corrects,
+        reason=reason,
+    )
     if status in STANDS and not lot:
         _follow(row, band, result, before, test, now=now, state=state)
     return result
@@ -123,4 +138,6 @@ def could_not_sample(*, row, by, now, words: str) -> Record:
     """A sample that could not be taken, with the reason; the row stays due."""
     if not words.strip():
         raise ImpossibleInput(Problem("words", "is empty; say why the sample could not be taken"))
-    return write(kind=Kind.NO_SAMPLE, subject=row.id, by=by, now=now, says=f"Could not sample: {row.place}", words=words.strip())
+    return write(
+        kind=Kind.NO_SAMPLE, subject=row.id, by=by, now=now, says=f"Could not sample: {row.place}", words=words.strip()
+    )

@@ -68,8 +68,8 @@ class RowNow:
         shown = self.test.shown(value)
         inside = self.band.low <= shown <= self.band.high
         if inside and self.judgement and self.judgement.state in (State.ACT, State.CONTAIN):
-            return figure(value, self.test.decimals + 1)
-        return figure(shown, self.test.decimals)
+            return figure(value, self.test.digits(value) + 1)
+        return figure(shown, self.test.digits(value))
 
     @property
     def short_unit(self) -> str:
@@ -83,7 +83,7 @@ class RowNow:
 
     @property
     def short_place(self) -> str:
-        return f"{self.row.place} {self.test.name.lower()}" if len(self.row.place) < 12 else self.row.place
+        return self.row.place if self.test.unit else f"{self.row.place} {self.test.name.lower()}"
 
     @property
     def late_words(self) -> str:
@@ -178,4 +178,3 @@ class Board:
     def soon(self) -> int:
         hour = self.now + timedelta(hours=1)
         return sum(r.due_at <= hour and r.due.state in (DueState.NOT_DUE, DueState.DUE) for r in self.rows)
-

@@ -52,8 +52,13 @@ def trend(records: list, band, now, hours: float, *, width: float = 820.0, heigh
     grid = []
     for h in range(0, int(hours) + 1, max(1, int(hours / 8))):
         at = start + timedelta(hours=h)
-        grid.append({"x": n(x(at)), "text": timezone.localtime(at).strftime("%H:%M"), "anchor": "start" if h == 0 else "middle"})
-    top, bottom = (max(0.0, y(band.high)) if math.isfinite(band.high) else 0.0), (min(height, y(band.low)) if math.isfinite(band.low) else height)
+        grid.append(
+            {"x": n(x(at)), "text": timezone.localtime(at).strftime("%H:%M"), "anchor": "start" if h == 0 else "middle"}
+        )
+    top, bottom = (
+        (max(0.0, y(band.high)) if math.isfinite(band.high) else 0.0),
+        (min(height, y(band.low)) if math.isfinite(band.low) else height),
+    )
     return {
         "band_y": n(top), "band_h": n(bottom - top), "line": polyline([(x(r.at), y(r.value)) for r in shown]) if len(shown) > 1 else "",
         "dots": [{"x": n(x(r.at)), "y": n(y(r.value)), "open": r.status not in ("single", "accepted")} for r in shown], "grid": grid,

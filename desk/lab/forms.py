@@ -35,7 +35,9 @@ class SampleForm:
         self.row, self.test, self.now = row, TESTS[row.test], now
         can_weigh = row.test in WEIGHED
         asked = mode or data.get("mode", "")
-        self.mode = asked if asked in MODES and (asked != "weighings" or can_weigh) else ("weighings" if can_weigh else "result")
+        self.mode = (
+            asked if asked in MODES and (asked != "weighings" or can_weigh) else ("weighings" if can_weigh else "result")
+        )
         self.can_weigh = can_weigh
         self.data = data
         self.letters = LETTERS if third or data.get("third") == "1" else LETTERS[:2]
@@ -51,11 +53,20 @@ class SampleForm:
         if self.mode == "weighings":
             said = [(f.name, f.metadata[KEY]) for f in fields(consistency.Weighing) if KEY in f.metadata]
             return [
-                {"label": q.label, "cells": [Cell(f"{x}.{name}", f"{q.label}, {x.upper()}", q.unit, self.data.get(f"{x}.{name}", "")) for x in self.letters]}
+                {
+                    "label": q.label,
+                    "cells": [
+                        Cell(f"{x}.{name}", f"{q.label}, {x.upper()}", q.unit, self.data.get(f"{x}.{name}", ""))
+                        for x in self.letters
+                    ],
+                }
                 for name, q in said
             ]
         if self.mode == "result":
-            cells = [Cell(f"value_{i}", f"{self.test.name}, {x.upper()}", self.test.unit, self.data.get(f"value_{i}", "")) for i, x in enumerate(self.letters, start=1)]
+            cells = [
+                Cell(f"value_{i}", f"{self.test.name}, {x.upper()}", self.test.unit, self.data.get(f"value_{i}", ""))
+                for i, x in enumerate(self.letters, start=1)
+            ]
             return [{"label": self.test.name, "cells": cells}]
         return []
 

@@ -10,8 +10,8 @@ from core.errors import ImpossibleInput
 from core.judge.band import judge
 from core.lab.replicate import Status
 from desk.instruments.models import at_minute
-from desk.lab.actions import could_not_sample, record_sample
 from desk.kit.words import limits
+from desk.lab.actions import could_not_sample, record_sample
 from desk.lab.board import Board, confirmed
 from desk.lab.drawings import last_results, trend
 from desk.lab.forms import SampleForm
@@ -50,7 +50,9 @@ def row_page(request, row_id: str):
     state, row = _row(request, row_id)
     board = Board(state)
     now = board.by_id[row_id]
-    trail = Record.objects.filter(kind__in=[Kind.RESULT, Kind.NO_SAMPLE], subject=row_id, at__lte=state.now).select_related("by")
+    trail = Record.objects.filter(kind__in=[Kind.RESULT, Kind.NO_SAMPLE], subject=row_id, at__lte=state.now).select_related(
+        "by"
+    )
     trail = list(trail.prefetch_related("corrected_by").order_by("-at", "-id")[:24])
     picture = trend(board.results.get(row_id, []), now.band, state.now, TREND_H)
     start = shift_of(state.now, state.mill).start
@@ -69,7 +71,9 @@ def _answer(form: SampleForm, row, state, corrects) -> dict:
     found = form.outcome
     answer = {"band": band, "limits": limits(band, form.test.decimals), "outcome": found, "test": form.test}
     value = found.replicates.value if found else None
-    answer["picture"] = last_results([r for r in past if r.status in ("single", "accepted")], value, found.singles if found else (), band, form.test.decimals)
+    answer["picture"] = last_results(
+        [r for r in past if r.status in ("single", "accepted")], value, found.singles if found else (), band, form.test.decimals
+    )
     if found and found.replicates.stands:
         entered = Record(value=value, status=found.replicates.status.value)
         sure = confirmed(row, band, entered, past[0] if past else None)
@@ -77,7 +81,9 @@ def _answer(form: SampleForm, row, state, corrects) -> dict:
         if answer["judgement"].state in ("act", "contain") and sure:
             move = propose(row, band, value)
             if move is not None and hasattr(move, "change") and move.change:
-                answer["slip"] = slip(move, row=row, band=band, reading=value, decimals=form.test.decimals, unit=form.test.unit, now=state.now)
+                answer["slip"] = slip(
+                    move, row=row, band=band, reading=value, decimals=form.test.decimals, unit=form.test.unit, now=state.now
+                )
     answer["third"] = bool(found and found.replicates.status is Status.THIRD_NEEDED)
     if row.test == "consistency" and form.at:
         answer["meter"] = at_minute(f"meter.{row.point}", form.at)
@@ -102,10 +108,23 @@ def record(request, row_id: str):
     else:
         form.work_out(whole=False)
         form.at  # noqa: B018  (the time is checked as it is typed)
-    context = {"row": row, "form": form, "corrects": corrects, "reasons": REASONS, "lot": lot, "typed": data, **_answer(form, row, state, corrects)}
+    context = {
+        "row": row,
+        "form": form,
+        "corrects": corrects,
+        "reasons": REASONS,
+        "lot": lot,
+        "typed": data,
+        **_answer(form, row, state, corrects),
+    }
     context["due"] = Board(state).by_id[row_id]
     partial = request.method == "GET" and request.htmx and request.htmx.target == "answer"
-    return render(request, "lab/_record_answer.html" if partial else "lab/record.html", context, status=422 if form.any_error and request.method == "POST" else 200)
+    return render(
+        request,
+        "lab/_record_answer.html" if partial else "lab/record.html",
+        context,
+        status=422 if form.any_error and request.method == "POST" else 200,
+    )
 
 
 def _corrected(request, data, row, state):
@@ -151,7 +170,18 @@ def _keep(request, form: SampleForm, row, state, corrects, lot: str):
             form.problems.append("Unusual; read it twice, then tick “I read it twice”.")
         if outcome is None or form.any_error or at is None:
             return None
-        kept = record_sample(row=row, entry=form.entry, at=at, by=request.user, now=state.now, state=state, corrects=corrects, reason=reason, words=form.words, lot=lot)
+        kept = record_sample(
+            row=row,
+            entry=form.entry,
+            at=at,
+            by=request.user,
+            now=state.now,
+            state=state,
+            corrects=corrects,
+            reason=reason,
+            words=form.words,
+            lot=lot,
+        )
     except ImpossibleInput as refusal:
         form.refuse(refusal)
         return None
@@ -162,4 +192,3 @@ def _keep(request, form: SampleForm, row, state, corrects, lot: str):
     if lot:
         return redirect("deliver:lot", number=lot)
     return redirect("lab:row", row_id=row.id) if corrects else redirect("shift:home")
-

@@ -54,8 +54,9 @@ def slip(move: advise.Move, *, row, band: Band, reading: float, decimals: int, u
     more = move.after > move.before
     error = reading - band.aim
     if move.kind == "dilution":
-        title = f"{'Open' if more else 'Close'} the {row.place.lower().replace(' outlet', '')} water"
-        title = f"{'Open' if more else 'Close'} the water {figure(move.before, 0)} to {figure(move.after, 0)} L/min"
+        place = row.place.removesuffix(" outlet")
+        place = place if place[1:2] == " " else place.lower()
+        title = f"{'Open' if more else 'Close'} the {place} water {figure(move.before, 0)} to {figure(move.after, 0)} L/min"
         expect = f"Expect {figure(move.expected, decimals)} % by {clock(at)}; seen first after {figure(move.dead_min * 60, 0)} s, valve at {figure(move.valve_pct, 0)} %."
         why = (
             f"The pads agree and read {said}, {figure(abs(error), decimals)} {'over' if error > 0 else 'under'} the aim of "
@@ -68,7 +69,9 @@ def slip(move: advise.Move, *, row, band: Band, reading: float, decimals: int, u
         rounded = round(move.after / 10.0) * 10.0
         title = f"{'Raise' if more else 'Cut'} the {row.place.split()[0].lower()} cook’s H-factor {figure(move.before, 0)} to {figure(rounded, 0)}"
         expect = f"Expect {figure(move.expected, 1)} in the {clock(at)} blow: {figure(abs(move.minutes), 0)} min {'more' if more else 'less'} at {figure(row.lever['temp_c'], 0)} °C."
-        why = f"Two blows in a row read outside {figure(band.low, 1)} to {figure(band.high, 1)}. The gain, {row.lever['gain']:g} kappa a unit of H, is a default until this mill’s cooks are fitted.".replace("-", "−")
+        why = f"Two blows in a row read outside {figure(band.low, 1)} to {figure(band.high, 1)}. The gain, {row.lever['gain']:g} kappa a unit of H, is a default until this mill’s cooks are fitted.".replace(
+            "-", "−"
+        )
         caution = "Yield and viscosity fall as H rises. Not for one odd cook; never answer low alkali with heat."
         school = "Some cook to residual alkali instead of H."
         low, high = move.before - row.lever["max_step"], move.before + row.lever["max_step"]
@@ -99,9 +102,7 @@ def share_slip(state, vessel_now) -> dict | None:
     shares = {k: 100.0 * s for k, s in state.shares.items()}
     shares[v.source], shares[spare.source.key] = move.after, move.other_after
     after = state.mix_of({k: s / 100.0 for k, s in shares.items()})
-    title = (
-        f"Blend: {name} {move.before:.0f} to {move.after:.0f} %, {spare.name.lower()} {move.other_before:.0f} to {move.other_after:.0f} %"
-    )
+    title = f"Blend: {name} {move.before:.0f} to {move.after:.0f} %, {spare.name.lower()} {move.other_before:.0f} to {move.other_after:.0f} %"
     limits = (
         f"The mix then has {figure(after.csf_ml, 0)} mL CSF (now {figure(state.mix.csf_ml, 0)}) and "
         f"{figure(after.iso_pct, 1)} % ISO (now {figure(state.mix.iso_pct, 1)})."
@@ -143,7 +144,9 @@ def decide(*, move: Record, choice: str, by, now, state, size: float | None = No
         low, high = move.data["low"], move.data["high"]
         if size is None or not low <= size <= high:
             shown = "empty" if size is None else f"{size:g} {move.data['unit']}"
-            raise DecisionRefused("size", f"Size is {shown}; it must be {figure(low, 0)} to {figure(high, 0)} {move.data['unit']}.")
+            raise DecisionRefused(
+                "size", f"Size is {shown}; it must be {figure(low, 0)} to {figure(high, 0)} {move.data['unit']}."
+            )
         after = size
     retest = now + timedelta(minutes=move.data["retest_min"])
     data = {"choice": choice, "before": move.data["before"], "after": after, "unit": move.data["unit"]}
@@ -152,7 +155,9 @@ def decide(*, move: Record, choice: str, by, now, state, size: float | None = No
         says += f"; set to {figure(after, 0)} {move.data['unit']}"
     if choice != "refuse":
         data["retest_at"] = retest.isoformat()
-    kept = write(kind=Kind.DECISION, subject=move.subject, by=by, now=now, says=says, words=reason.strip(), data=data, about=move)
+    kept = write(
+        kind=Kind.DECISION, subject=move.subject, by=by, now=now, says=says, words=reason.strip(), data=data, about=move
+    )
     if choice != "refuse" and move.data["kind"] == "share":
         shares = {k: 100.0 * s for k, s in state.shares.items()}
         source, spare = move.data["source"], move.data["spare"]
@@ -168,7 +173,9 @@ def set_shares(shares_pct: dict[str, float], *, by, now, state, about=None) -> R
     drawn = state.draw_of(state.mix_of(fractions)).solids_t_h
     words = ", ".join(f"{k} {v:g}" for k, v in shares_pct.items() if v > 0)
     data = {"shares_pct": shares_pct, "gives_t_h": {k: v * drawn for k, v in fractions.items()}}
-    return write(kind=Kind.SETPOINT, subject="blend.shares", by=by, now=now, says=f"Furnish set: {words} %", data=data, about=about)
+    return write(
+        kind=Kind.SETPOINT, subject="blend.shares", by=by, now=now, says=f"Furnish set: {words} %", data=data, about=about
+    )
 
 
 def open_decision(subject: str) -> Record | None:
@@ -185,4 +192,13 @@ def judge_effect(decided: Record, result: Record, band: Band, *, now) -> Record:
     found = outcome(before=move.data["reading"], expected=move.data["expected"], after=result.value, band=band)
     words = {"worked": "worked", "partly": "worked in part", "not": "did not work"}[found]
     says = f"{move.data['title']}: {words}"
-    return write(kind=Kind.EFFECT, subject=move.subject, by=None, now=now, says=says, status=found, data={"after": result.value, "expected": move.data["expected"]}, about=decided)
+    return write(
+        kind=Kind.EFFECT,
+        subject=move.subject,
+        by=None,
+        now=now,
+        says=says,
+        status=found,
+        data={"after": result.value, "expected": move.data["expected"]},
+        about=decided,
+    )

@@ -64,9 +64,17 @@ def one(request, pk: int):
         raise Http404
     state = request.get_state()
     start = state.shift.start if state else request.now
-    can = record.kind == Kind.RESULT and record.subject in (state.mill.plan if state else {}) and not may_correct(record, request.user, shift_start=start)
+    can = (
+        record.kind == Kind.RESULT
+        and record.subject in (state.mill.plan if state else {})
+        and not may_correct(record, request.user, shift_start=start)
+    )
     followed = Record.objects.filter(about=record).order_by("at", "id")
-    return render(request, "log/one.html", {"record": record, "can_correct": can, "followed": followed, "corrected_by": record.corrected_by.first()})
+    return render(
+        request,
+        "log/one.html",
+        {"record": record, "can_correct": can, "followed": followed, "corrected_by": record.corrected_by.first()},
+    )
 
 
 @require_http_methods(["GET", "POST"])

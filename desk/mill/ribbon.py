@@ -136,7 +136,9 @@ class _Painter:
         wet_tops = [(p.x, yc - self.half(p.t_h) - _margin(p.cons_pct, self.size["water"])) for p in nodes]
         wet_bottoms = [(p.x, yc + self.half(p.t_h) + _margin(p.cons_pct, self.size["water"])) for p in nodes]
         gid = f"{self.tag}{lane['key']}"
-        self.r.gradients.append({"id": gid, "x1": n(nodes[0].x), "x2": n(LANE_END), "stops": _stops(nodes, nodes[0].x, LANE_END)})
+        self.r.gradients.append(
+            {"id": gid, "x1": n(nodes[0].x), "x2": n(LANE_END), "stops": _stops(nodes, nodes[0].x, LANE_END)}
+        )
         self.r.water.append(ribbon(wet_tops, wet_bottoms, LANE_END))
         self.r.fibre.append({"d": ribbon(tops, bottoms, LANE_END), "fill": f"url(#{gid})"})
         if len(strands) == 2:
@@ -153,7 +155,9 @@ class _Painter:
         bottoms = [(p.x, yc + self.half(j.t_h)) for p, j in zip(lower, joint, strict=True)]
         gid = f"{self.tag}{lane['key']}low"
         self.r.gradients.append({"id": gid, "x1": n(lower[0].x), "x2": n(end), "stops": _stops(lower, lower[0].x, end)})
-        self.r.fades.append({"d": ribbon(tops, bottoms, end), "fill": f"url(#{gid})", "from": n(end - 60), "to": n(end), "id": f"{gid}f"})
+        self.r.fades.append(
+            {"d": ribbon(tops, bottoms, end), "fill": f"url(#{gid})", "from": n(end - 60), "to": n(end), "id": f"{gid}f"}
+        )
 
     def _lane_words(self, i: int, lane: dict, nodes: list, strands: list, yc: float) -> None:
         def state_at(x: float) -> Node:
@@ -165,16 +169,34 @@ class _Painter:
             for s, parts in zip(lane["strands"], strands, strict=True):
                 mid = top + self.k * parts[0].t_h / 2
                 unit = " t/h" if parts is strands[0] else ""
-                self.r.texts.append({"x": "32", "y": n(mid + 4.5), "text": f"{s['name']} {tph(parts[0].t_h)}{unit}", "class": "svgl onpulp", "weight": "600"})
+                self.r.texts.append(
+                    {
+                        "x": "32",
+                        "y": n(mid + 4.5),
+                        "text": f"{s['name']} {tph(parts[0].t_h)}{unit}",
+                        "class": "svgl onpulp",
+                        "weight": "600",
+                    }
+                )
                 top += self.k * parts[0].t_h
         else:
             y = yc - self.half(first.t_h) - _margin(first.cons_pct, 1.0) - 5
-            self.r.texts.append({"x": n(first.x + 8), "y": n(y), "text": f"{tph(first.t_h)} t/h", "class": "svgl quietf", "weight": "600"})
+            self.r.texts.append(
+                {"x": n(first.x + 8), "y": n(y), "text": f"{tph(first.t_h)} t/h", "class": "svgl quietf", "weight": "600"}
+            )
         refined = state_at(COLUMNS["refine"] + 20)
         on_fibre = 2 * self.half(refined.t_h) > 13.0
         y = yc + 4.5 if on_fibre else yc - self.half(refined.t_h) - _margin(refined.cons_pct, 1.0) - 4
         shade = "onpulp" if on_fibre else "quietf"
-        self.r.texts.append({"x": n(COLUMNS["refine"] + 12), "y": n(y), "text": f"{tph(refined.t_h)} t/h", "class": f"svgl {shade}", "weight": "600"})
+        self.r.texts.append(
+            {
+                "x": n(COLUMNS["refine"] + 12),
+                "y": n(y),
+                "text": f"{tph(refined.t_h)} t/h",
+                "class": f"svgl {shade}",
+                "weight": "600",
+            }
+        )
         for peel in lane["peels"]:
             before, after = state_at(COLUMNS[peel["station"]] - 20), state_at(COLUMNS[peel["station"]] + 20)
             lost = sum(self._lost(u) for u in peel["lost"])
@@ -189,7 +211,16 @@ class _Painter:
             here = state_at(x)
             head = yc - (24.0 if i == 0 else 17.0)
             value = f" {pin['value']:g} {pin.get('unit', '')}" if "value" in pin else ""
-            self.r.pins.append({"x": n(x), "y1": n(head), "y2": n(yc - self.half(here.t_h)), "text": pin["label"] + value, "tx": n(x + 6), "ty": n(head + 4.5)})
+            self.r.pins.append(
+                {
+                    "x": n(x),
+                    "y1": n(head),
+                    "y2": n(yc - self.half(here.t_h)),
+                    "text": pin["label"] + value,
+                    "tx": n(x + 6),
+                    "ty": n(head + 4.5),
+                }
+            )
         self._vat(lane["key"], nodes[-1].hex, yc)
 
     def _lost(self, unit: str) -> float:
@@ -204,35 +235,53 @@ class _Painter:
         )
         gid = f"peel{n(x)}{n(bottom)}".replace(".", "-")
         self.r.peels.append({"d": d, "id": gid, "y1": n(bottom - w / 2), "y2": n(down), "hex": hex_colour})
-        self.r.texts.append({"x": n(x + 18 + w), "y": n(down - 2), "text": f"{label} {tph(t_h)} t/h", "class": "svgl quietf", "weight": "450"})
+        self.r.texts.append(
+            {"x": n(x + 20 + w), "y": n(down - 8), "text": f"{label} {tph(t_h)} t/h", "class": "svgl quietf", "weight": "450"}
+        )
 
     def _thread(self, x: float, bottom: float, t_h: float, hex_colour: str, label: str, station: str) -> None:
         x0 = x + (8 if station != "wash" else 42)
-        d = f"M{n(x0)} {n(bottom - 1)}C{n(x0 + 10)} {n(bottom)} {n(x0 + 8)} {n(bottom + 17)} {n(x0 + 18)} {n(bottom + 20)}"
+        d = f"M{n(x0)} {n(bottom - 1)}C{n(x0 + 10)} {n(bottom)} {n(x0 + 8)} {n(bottom + 12)} {n(x0 + 18)} {n(bottom + 14)}"
         width = max(1.6, self.k * t_h)
         self.r.threads.append({"d": d, "width": n(width), "edge": n(width + 1.3), "hex": hex_colour})
-        self.r.texts.append({"x": n(x0 + 22), "y": n(bottom + 24), "text": f"{label} {t_h:.2f} t/h", "class": "svgl quietf", "weight": "450"})
+        self.r.texts.append(
+            {"x": n(x0 + 22), "y": n(bottom + 17), "text": f"{label} {t_h:.2f} t/h", "class": "svgl quietf", "weight": "450"}
+        )
 
     def _vat(self, key: str, hex_colour: str, yc: float) -> None:
         source = self.state.mill.sources.get(key)
         now = self.state.vessels.get(source.vessel) if source else None
         if now is None:
             return
-        top, bottom, left, right = yc - 19.0, yc + 15.0, 836.0, 870.0
+        top, bottom, left, right = yc - 19.0, yc + 14.0, 836.0, 870.0
         level = bottom - (bottom - top) * now.level_pct / 100.0
         vat = {
             "d": f"M{n(left)} {n(top)}V{n(bottom)}H{n(right)}V{n(top)}", "x": n(left), "y": n(level), "w": "34",
-            "h": n(bottom - level), "hex": hex_colour,
+            "h": n(bottom - level), "hex": hex_colour, "in": {"x": n(left), "y": n(top), "w": "34", "h": n(bottom - top)},
         }  # fmt: skip
         self.r.vats.append(vat)
         cover = now.cover
         if now.stops_the_line and not math.isinf(cover.hours):
-            self.r.texts.append({"x": "852", "y": n(top - 5), "text": f"▼ {cover.way} in" if cover.way == "empty" else f"▲ {cover.way} in", "class": "svgl pencilf", "weight": "650", "anchor": "start", "dx": "-14"})
+            self.r.texts.append(
+                {
+                    "x": "852",
+                    "y": n(top - 5),
+                    "text": f"▼ {cover.way} in" if cover.way == "empty" else f"▲ {cover.way} in",
+                    "class": "svgl pencilf",
+                    "weight": "650",
+                    "anchor": "start",
+                    "dx": "-14",
+                }
+            )
             minutes = round(cover.hours * 60)
-            self.r.vats[-1]["block"] = {"x": "836", "y": n(bottom + 3), "text": f"{minutes} min" if minutes < 60 else f"{minutes // 60} h {minutes % 60:02d}"}
+            self.r.vats[-1]["block"] = {
+                "x": "836",
+                "y": n(bottom + 3),
+                "text": f"{minutes} min" if minutes < 60 else f"{minutes // 60} h {minutes % 60:02d}",
+            }
         else:
             left_text = "steady" if math.isinf(cover.hours) else f"{int(cover.hours)} h {int(cover.hours * 60) % 60:02d}"
-            self.r.vats[-1]["under"] = {"x": "874", "y": n(bottom + 13), "level": f"{now.level_pct:.0f} %", "left": left_text}
+            self.r.vats[-1]["under"] = {"x": "874", "y": n(bottom + 10.5), "level": f"{now.level_pct:.0f} %", "left": left_text}
 
     def merge(self) -> None:
         centre, k = self.size["blend"], self.k
@@ -264,12 +313,32 @@ class _Painter:
                 lift = (foot - y) / 2 + 10 if self.size is BIG else 8.0
                 d = f"M{n(x)} {n(foot)}V{n(foot - 18 if self.size is BIG else foot - 2)}C{n(x)} {n(foot - lift)} {n(x - 2)} {n(y + w / 2)} 945 {n(y + w / 2)}"
                 m = _margin(s.cons_pct, self.size["water"])
-                self.r.stems.append({"d": d, "width": n(max(w, 1.2)), "edge": n(max(w, 1.2) + 1.4), "water": n(w + 2 * m), "hex": hex_colour})
+                self.r.stems.append(
+                    {"d": d, "width": n(max(w, 1.2)), "edge": n(max(w, 1.2) + 1.4), "water": n(w + 2 * m), "hex": hex_colour}
+                )
                 if self.size is BIG:
                     now = self.state.vessels.get(source.vessel)
                     level = now.level_pct if now else 0.0
-                    self.r.vats.append({"d": f"M{n(x - 8)} 336V358H{n(x + 8)}V336", "x": n(x - 8), "y": n(358 - 22 * level / 100), "w": "16", "h": n(22 * level / 100), "hex": hex_colour, "thin": True})
-                    self.r.texts.append({"x": "951", "y": n(341 + 16 * i), "text": f"{source.name.lower()} {t_h:.2f} t/h, {level:.0f} %", "class": "svgl quietf", "weight": "450"})
+                    self.r.vats.append(
+                        {
+                            "d": f"M{n(x - 8)} 336V358H{n(x + 8)}V336",
+                            "x": n(x - 8),
+                            "y": n(358 - 22 * level / 100),
+                            "w": "16",
+                            "h": n(22 * level / 100),
+                            "hex": hex_colour,
+                            "thin": True,
+                        }
+                    )
+                    self.r.texts.append(
+                        {
+                            "x": "951",
+                            "y": n(341 + 16 * i),
+                            "text": f"{source.name.lower()} {t_h:.2f} t/h, {level:.0f} %",
+                            "class": "svgl quietf",
+                            "weight": "450",
+                        }
+                    )
             fades.append({"x": n(COLUMNS["blend"]), "y": n(y), "w": "46", "h": n(w), "hex": hex_colour})
             y += w
         self.r.merges = fades
@@ -285,6 +354,7 @@ class _Painter:
             Node(944.0, t, blend.cons_pct, hex_blend, 0), Node(1092.0, t, chest.cons_pct, hex_blend, 0),
             Node(1196.0, t + self.state.draw.filler_t_h, filled.cons_pct, hex_out, 0),
         ]  # fmt: skip
+
         def edges(wet: float):
             tops = [(p.x, centre - k * p.t_h / 2 - wet * _margin(p.cons_pct, self.size["water"])) for p in nodes]
             return tops, [(x, 2 * centre - y) for x, y in tops]
@@ -297,22 +367,67 @@ class _Painter:
             return
         self.r.texts += [
             {"x": "1006", "y": n(centre + 4.5), "text": f"{tph(t)} t/h", "class": "svgl onpulp", "weight": "600"},
-            {"x": "1234", "y": n(centre + 4.5), "text": f"{tph(t + self.state.draw.filler_t_h)} t/h", "class": "svgl onpulp", "weight": "600"},
+            {
+                "x": "1234",
+                "y": n(centre + 4.5),
+                "text": f"{tph(t + self.state.draw.filler_t_h)} t/h",
+                "class": "svgl onpulp",
+                "weight": "600",
+            },
         ]
-        self.r.pins.append({"x": "1182", "y1": n(centre - 48), "y2": n(centre - k * t / 2), "text": f"filler {self.state.draw.filler_t_h:.2f} t/h", "tx": "1188", "ty": n(centre - 43.5)})
+        self.r.pins.append(
+            {
+                "x": "1182",
+                "y1": n(centre - 48),
+                "y2": n(centre - k * t / 2),
+                "text": f"filler {self.state.draw.filler_t_h:.2f} t/h",
+                "tx": "1188",
+                "ty": n(centre - 43.5),
+            }
+        )
         now = self.state.vessels.get("machine.chest")
         if now:
             top, bottom = centre - 35.0, centre + 35.0
             level = bottom - 70.0 * now.level_pct / 100.0
-            self.r.vats.append({"d": f"M1092 {n(top)}V{n(bottom)}H1136V{n(top)}", "x": "1092", "y": n(level), "w": "44", "h": n(bottom - level), "hex": hex_blend})
-            self.r.texts.append({"x": "1092", "y": n(bottom + 18), "text": f"{now.level_pct:.0f} % {'steady' if math.isinf(now.cover.hours) else ''}".strip(), "class": "svgl inkf", "weight": "600"})
-        shares = ", ".join(f"{self.state.mill.sources[k].name.split()[0] if k in 'KSMR' else self.state.mill.sources[k].name.lower()} {100 * v:.0f}" for k, v in self.state.shares.items() if v > 0)
+            self.r.vats.append(
+                {
+                    "d": f"M1092 {n(top)}V{n(bottom)}H1136V{n(top)}",
+                    "x": "1092",
+                    "y": n(level),
+                    "w": "44",
+                    "h": n(bottom - level),
+                    "hex": hex_blend,
+                    "in": {"x": "1092", "y": n(top), "w": "44", "h": "70"},
+                }
+            )
+            self.r.texts.append(
+                {
+                    "x": "1092",
+                    "y": n(bottom + 18),
+                    "text": f"{now.level_pct:.0f} % {'steady' if math.isinf(now.cover.hours) else ''}".strip(),
+                    "class": "svgl inkf",
+                    "weight": "600",
+                }
+            )
+        shares = ", ".join(
+            f"{self.state.mill.sources[k].name.split()[0] if k in 'KSMR' else self.state.mill.sources[k].name.lower()} {100 * v:.0f}"
+            for k, v in self.state.shares.items()
+            if v > 0
+        )
         first, _, second = shares.partition(", R ")
         self.r.texts += [
-            {"x": "950", "y": n(centre + 46), "text": first + ("," if second else " %"), "class": "svgl quietf", "weight": "450"},
+            {
+                "x": "950",
+                "y": n(centre + 46),
+                "text": first + ("," if second else " %"),
+                "class": "svgl quietf",
+                "weight": "450",
+            },
         ]
         if second:
-            self.r.texts.append({"x": "950", "y": n(centre + 61), "text": f"R {second} %", "class": "svgl quietf", "weight": "450"})
+            self.r.texts.append(
+                {"x": "950", "y": n(centre + 61), "text": f"R {second} %", "class": "svgl quietf", "weight": "450"}
+            )
 
     def paint(self) -> Ribbon:
         for i, lane in enumerate(self.lanes):

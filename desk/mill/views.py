@@ -15,8 +15,17 @@ def setup(request):
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
-    plan = [{"row": r, "test": TESTS[r.test], "limits": limits(r.band, TESTS[r.test].decimals)} for r in state.mill.plan.values()]
-    grades = [{"g": g, "tests": [(t, limits(t.band, t.decimals)) for t in g.tests], "shares": [(k, v) for k, v in g.shares.items() if v > 0]} for g in state.mill.grades.values()]
+    plan = [
+        {"row": r, "test": TESTS[r.test], "limits": limits(r.band, TESTS[r.test].decimals)} for r in state.mill.plan.values()
+    ]
+    grades = [
+        {
+            "g": g,
+            "tests": [(t, limits(t.band, t.decimals)) for t in g.tests],
+            "shares": [(k, v) for k, v in g.shares.items() if v > 0],
+        }
+        for g in state.mill.grades.values()
+    ]
     return render(request, "mill/setup.html", {"version": MillVersion.objects.first(), "plan": plan, "grades": grades})
 
 

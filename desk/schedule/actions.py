@@ -35,7 +35,14 @@ def add_order(*, by, now, number: str, grade: str, gsm: float, sale_t: float, sp
         raise Refused("order", f"Order {number} is in the queue already.")
     name = state.mill.grades[grade].name
     data = {"grade": grade, "gsm": gsm, "sale_t": sale_t, "speed_m_min": speed_m_min, "start": start.isoformat()}
-    return write(kind=Kind.ORDER, subject=number, by=by, now=now, says=f"Order {number}: {name} {gsm:g}, {sale_t:g} t, start {clock(start)}", data=data)
+    return write(
+        kind=Kind.ORDER,
+        subject=number,
+        by=by,
+        now=now,
+        says=f"Order {number}: {name} {gsm:g}, {sale_t:g} t, start {clock(start)}",
+        data=data,
+    )
 
 
 @transaction.atomic
@@ -87,7 +94,15 @@ def card_data(wish, card, state) -> dict:
 
 def _test(t) -> dict:
     finite = [None if abs(v) == float("inf") else v for v in (t.band.low, t.band.high)]
-    return {"label": t.label, "unit": t.unit, "target": t.band.target, "low": finite[0], "high": finite[1], "every_h": t.every_h, "decimals": t.decimals}
+    return {
+        "label": t.label,
+        "unit": t.unit,
+        "target": t.band.target,
+        "low": finite[0],
+        "high": finite[1],
+        "every_h": t.every_h,
+        "decimals": t.decimals,
+    }
 
 
 def _steps(wish, card, state) -> list[list[str]]:
@@ -100,7 +115,12 @@ def _steps(wish, card, state) -> list[list[str]]:
     for v in state.vessels.values():
         if not v.vessel.source and v.cover.way == "empty" and v.cover.hours < card.end_h:
             at = state.now + timedelta(hours=max(0.0, v.act_by_h))
-            steps.append((at, f"{v.vessel.name}: bring in more by now, else it is empty at {clock(state.now + timedelta(hours=v.cover.hours))}"))
+            steps.append(
+                (
+                    at,
+                    f"{v.vessel.name}: bring in more by now, else it is empty at {clock(state.now + timedelta(hours=v.cover.hours))}",
+                )
+            )
     start = wish.start
     steps.append((start - timedelta(minutes=50), "white water showers on, chest agitators on, levels read back"))
     steps.append((start - timedelta(minutes=30), "set furnish shares and flows above, read them back"))
@@ -125,7 +145,15 @@ def start_run(*, by, now, card: Record, state) -> Record:
         close_lot(opened=before.opened, by=by, now=now, state=state)
     d = card.data
     data = {"order": card.subject, "grade": d["grade"], "gsm": d["gsm"], "speed_m_min": d["speed_m_min"]}
-    started = write(kind=Kind.START, subject=card.subject, by=by, now=now, says=f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} takes {d['grade_name']} {d['gsm']:g}, order {card.subject}", data=data, about=card)
+    started = write(
+        kind=Kind.START,
+        subject=card.subject,
+        by=by,
+        now=now,
+        says=f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} takes {d['grade_name']} {d['gsm']:g}, order {card.subject}",
+        data=data,
+        about=card,
+    )
     fresh = type(state)(now)
     set_shares(d["shares_pct"], by=by, now=now, state=fresh, about=started)
     open_lot(order=card.subject, grade=d["grade"], by=by, now=now, state=fresh)

@@ -40,7 +40,14 @@ def cover_picture(card, state, wish, held=None) -> dict:
     for stop in state.stops:
         a, b = ((w - state.now).total_seconds() / 3600.0 for w in (stop.start, stop.end))
         if a < span and b > 0:
-            stops.append({"x": n(x(max(0.0, a))), "w": n(x(min(b, span)) - x(max(0.0, a))), "mid": n((x(max(0, a)) + x(min(b, span))) / 2), "text": stop.what})
+            stops.append(
+                {
+                    "x": n(x(max(0.0, a))),
+                    "w": n(x(min(b, span)) - x(max(0.0, a))),
+                    "mid": n((x(max(0, a)) + x(min(b, span))) / 2),
+                    "text": stop.what,
+                }
+            )
     height = BAND_TOP + LANE * len(rows) + 6
     ticks = []
     first = timezone.localtime(state.now).replace(minute=0, second=0, microsecond=0) + timedelta(hours=1)

@@ -23,7 +23,9 @@ class OrderForm:
             self.errors["grade"] = f"Grade is “{data['grade']}”; there are {', '.join(self.mill.grades)}"
         changed = data.get("was_grade") and data.get("was_grade") != grade  # a new grade brings its own figures
         opening = self._opening()
-        self.typed = {k: (v if changed and k not in ("order", "sale_t", "start") else data.get(k, v)) for k, v in opening.items()}
+        self.typed = {
+            k: (v if changed and k not in ("order", "sale_t", "start") else data.get(k, v)) for k, v in opening.items()
+        }
         self.typed["order"] = data.get("order", opening["order"]).strip()
 
     def _opening(self) -> dict[str, str]:
@@ -76,5 +78,7 @@ class OrderForm:
         labels = {"start": "Start", "shares": "Shares"} | {k: w[0] for k, w in NUMBERS.items()}
         for p in refusal.problems:
             field = names.get(p.field, p.field)
-            label = labels.get(field) or (f"Share of {self.mill.sources[p.field].name}" if p.field in self.mill.sources else p.field)
+            label = labels.get(field) or (
+                f"Share of {self.mill.sources[p.field].name}" if p.field in self.mill.sources else p.field
+            )
             self.errors[field if field in self.typed or field == "shares" else "shares"] = f"{label} {p.text}"

@@ -69,7 +69,11 @@ def relief_words(relief, card: RunCard, wish: Wish, state) -> dict:
     if relief.kind == "start":
         when = state.now + _hours(relief.value) if relief.enough else None
         title = f"Start at {clock(when)}" if when else "A later start"
-        note = f"the {short.supply.vessel} then holds to the end, {clock(when + _hours(card.hours))}" if when else "does not fill it within two days"
+        note = (
+            f"the {short.supply.vessel} then holds to the end, {clock(when + _hours(card.hours))}"
+            if when
+            else "does not fill it within two days"
+        )
         put = {"start": clock(when)} if when else {}
     elif relief.kind == "share":
         spare = state.mill.sources[relief.supply]

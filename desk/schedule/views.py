@@ -33,7 +33,11 @@ def queue(request):
         o.running = state.run["order"] == o.subject
         rows.append(o)
     rows.sort(key=lambda o: (o.data["start"], o.pk))
-    context = {"waiting": [o for o in rows if not o.started], "done": [o for o in rows[::-1] if o.started][:8], "form": OrderForm(request.GET, state)}
+    context = {
+        "waiting": [o for o in rows if not o.started],
+        "done": [o for o in rows[::-1] if o.started][:8],
+        "form": OrderForm(request.GET, state),
+    }
     return render(request, "schedule/queue.html", context)
 
 
@@ -45,7 +49,17 @@ def new_order(request):
     wish = form.wish()
     try:
         if wish is not None:
-            kept = add_order(by=request.user, now=state.now, number=wish.order, grade=wish.grade, gsm=wish.gsm, sale_t=wish.sale_t, speed_m_min=wish.speed_m_min, start=wish.start, state=state)
+            kept = add_order(
+                by=request.user,
+                now=state.now,
+                number=wish.order,
+                grade=wish.grade,
+                gsm=wish.gsm,
+                sale_t=wish.sale_t,
+                speed_m_min=wish.speed_m_min,
+                start=wish.start,
+                state=state,
+            )
             messages.success(request, f"{kept.says}. Work out its card next.")
             return redirect(f"/schedule/card/?order={kept.subject}")
     except Refused as refusal:
@@ -60,7 +74,14 @@ def _opening(data, state) -> dict:
         return data
     d = order.data
     start = timezone.localtime(datetime.fromisoformat(d["start"]))
-    return {"order": order.subject, "grade": d["grade"], "gsm": f"{d['gsm']:g}", "sale_t": f"{d['sale_t']:g}", "speed_m_min": f"{d['speed_m_min']:g}", "start": f"{start:%H:%M}"}
+    return {
+        "order": order.subject,
+        "grade": d["grade"],
+        "gsm": f"{d['gsm']:g}",
+        "sale_t": f"{d['sale_t']:g}",
+        "speed_m_min": f"{d['speed_m_min']:g}",
+        "start": f"{start:%H:%M}",
+    }
 
 
 def _worked(form: OrderForm, state) -> dict:
@@ -115,7 +136,12 @@ def bench(request):
 
 
 def _context(record: Record) -> dict:
-    return {"record": record, "d": record.data, "courses": small_courses(record.data, None), "newest": latest_card(record.subject)}
+    return {
+        "record": record,
+        "d": record.data,
+        "courses": small_courses(record.data, None),
+        "newest": latest_card(record.subject),
+    }
 
 
 @require_safe

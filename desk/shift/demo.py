@@ -59,7 +59,7 @@ LAST = {
     "S.blow.residual_alkali": (78, 5.2), "S.last_mat.soda_loss": (55, 8.9), "S.last_washer.brightness": (40, 83.0), "S.cleaner.sand": (110, 0.31),
     "S.refiner.freeness": (35, 420), "M.chips.moisture": (88, 50.4), "M.blow.freeness": (44, 124), "M.press.consistency": (120, 28.1),
     "M.bleach.brightness": (58, 70.2), "M.screen.shives": (75, 0.42), "M.refiner.freeness": (277, 121), "R.bales.unusable": (102, 2.4),
-    "R.float.gain": (87, 9.6), "R.line_end.stickies": (182, 236), "R.refiner.freeness": (38, 345),
+    "R.float.gain": (87, 9.6), "R.line_end.stickies": (182, 236), "R.refiner.freeness": (38, 345), "M.chest.consistency": (130, 3.70), "R.chest.consistency": (100, 3.65),
 }  # fmt: skip
 TODAY_CHEST = {  # (hour, minute): value, at the machine chest during lot A01
     "machine.chest.freeness": ((6, 30, 360), (7, 30, 365), (8, 30, 385), (9, 30, 395), (9, 50, 375)),
@@ -74,7 +74,15 @@ S_PAIRS = (
     (1.1, 3.52, 3.62),
 )  # fmt: skip
 WHO = {"lab": "wa", "operator": "tk"}
-LOT_KINDS = {"larch": ("K", "D"), "alder": ("K", "D"), "bagasse": ("S", "D"), "hemlock": ("M", "T"), "ledger": ("R", "P"), "wet lap": ("W", "B"), "broke": ("B", "R")}
+LOT_KINDS = {
+    "larch": ("K", "D"),
+    "alder": ("K", "D"),
+    "bagasse": ("S", "D"),
+    "hemlock": ("M", "T"),
+    "ledger": ("R", "P"),
+    "wet lap": ("W", "B"),
+    "broke": ("B", "R"),
+}
 
 
 def _people() -> dict[str, Person]:
@@ -105,16 +113,28 @@ def _history(mill, people, rng, now: datetime, days: int) -> None:
             level = phi * level + noise[i]
             at = end - timedelta(minutes=row.interval_min * i)
             value = max(0.01, aim + level)
-            told.append((at, {"row": row, "test": test, "value": value, "by": by, "spread": abs(rng.normal(0, 0.4)) * test.r_abs}))
+            told.append(
+                (at, {"row": row, "test": test, "value": value, "by": by, "spread": abs(rng.normal(0, 0.4)) * test.r_abs})
+            )
         if row.id in LAST:
             minutes, value = LAST[row.id]
-            told.append((now - timedelta(minutes=minutes), {"row": row, "test": test, "value": float(value), "by": by, "spread": 0.3 * test.r_abs}))
+            told.append(
+                (
+                    now - timedelta(minutes=minutes),
+                    {"row": row, "test": test, "value": float(value), "by": by, "spread": 0.3 * test.r_abs},
+                )
+            )
         for hour, minute, value in TODAY_CHEST.get(row.id, ()):
             at = now.replace(hour=hour, minute=minute)
             told.append((at, {"row": row, "test": test, "value": float(value), "by": by, "spread": 0.2 * test.r_abs}))
     for hours, lab, _ in S_PAIRS:
         row = mill.plan["S.chest.consistency"]
-        told.append((now - timedelta(hours=hours), {"row": row, "test": TESTS[row.test], "value": lab, "by": people["jd"], "spread": 0.03}))
+        told.append(
+            (
+                now - timedelta(hours=hours),
+                {"row": row, "test": TESTS[row.test], "value": lab, "by": people["jd"], "spread": 0.03},
+            )
+        )
     told.sort(key=lambda t: t[0])
     records, last = [], ""
     for at, t in told:
@@ -171,7 +191,7 @@ def _source_lots(mill, people, now: datetime) -> None:
     for i, (what, word, source, every, t, first) in enumerate(plans):
         line, kind = LOT_KINDS[word]
         for k in range(int(72 / every) + 1):
-            at = now - timedelta(hours=every * k + 0.9 + 0.37 * i)
+            at = now - timedelta(hours=every * k + (170.0 if source == "W" else 0.9 + 0.37 * i))
             made.append((at, what, source, line, kind, t, first))
     made.sort(key=lambda m: m[0])
     serials: dict[str, int] = {}
@@ -204,11 +224,42 @@ def _night_handover(people, now: datetime) -> None:
     watch = "Depither screen 2 is blanked. Bagasse comes wet from the press: watch the S washer."
     titles = ("People, permits, overrides", "The Heron", "Off their card, by station", "Levels and cover", "Deviations, lots on hold", "Moves waiting for their retest",
               "Samples late or missed", "Equipment", "Changed on purpose", "Chemicals and bales", "To watch", "The shift in figures")  # fmt: skip
-    lines = {1: "No injuries. Permit open to 20:00: hot work, S depither platform.", 2: "Exercise white 70, H-0412, since 06:00 to come.", 8: "Depither screen 2: blanked, part due on Monday.", 11: watch}
-    sections = [{"n": i, "title": t, "lines": [lines.get(i, "None.")], "key": "", "by_hand": i in (8, 11)} for i, t in enumerate(titles, start=1)]
-    data = {"shift": "night shift B", "start": start.isoformat(), "end": now.replace(hour=6, minute=0).isoformat(), "sections": sections, "notes": [], "meaning": "made"}
-    signed = write(kind=Kind.HANDOVER, subject=start.isoformat(), by=people["as"], now=now.replace(hour=5, minute=52), says="Handover of night shift B signed", words=watch, data=data)
-    write(kind=Kind.HANDOVER_READ, subject=start.isoformat(), by=people["mr"], now=now.replace(hour=6, minute=4), says="Handover of night shift B read", data={"meaning": "read"}, about=signed)
+    lines = {
+        1: "No injuries. Permit open to 20:00: hot work, S depither platform.",
+        2: "Exercise white 70, H-0412, since 06:00 to come.",
+        8: "Depither screen 2: blanked, part due on Monday.",
+        11: watch,
+    }
+    sections = [
+        {"n": i, "title": t, "lines": [lines.get(i, "None.")], "key": "", "by_hand": i in (8, 11)}
+        for i, t in enumerate(titles, start=1)
+    ]
+    data = {
+        "shift": "night shift B",
+        "start": start.isoformat(),
+        "end": now.replace(hour=6, minute=0).isoformat(),
+        "sections": sections,
+        "notes": [],
+        "meaning": "made",
+    }
+    signed = write(
+        kind=Kind.HANDOVER,
+        subject=start.isoformat(),
+        by=people["as"],
+        now=now.replace(hour=5, minute=52),
+        says="Handover of night shift B signed",
+        words=watch,
+        data=data,
+    )
+    write(
+        kind=Kind.HANDOVER_READ,
+        subject=start.isoformat(),
+        by=people["mr"],
+        now=now.replace(hour=6, minute=4),
+        says="Handover of night shift B read",
+        data={"meaning": "read"},
+        about=signed,
+    )
 
 
 def _this_morning(mill, people, now: datetime, state_at) -> None:
@@ -220,21 +271,47 @@ def _this_morning(mill, people, now: datetime, state_at) -> None:
 
     first = open_lot(order="H-0412", grade="EX70", by=people["mr"], now=six, state=state_at(six))
     row = mill.plan["K.chest.consistency"]
-    record_sample(row=row, entry=Entry(results=(3.83, 3.85)), at=at(6, 38), by=people["jd"], now=at(6, 49), state=state_at(at(6, 49)))
+    record_sample(
+        row=row, entry=Entry(results=(3.83, 3.85)), at=at(6, 38), by=people["jd"], now=at(6, 49), state=state_at(at(6, 49))
+    )
     move = Record.objects.filter(kind=Kind.MOVE, subject=row.id).order_by("-id").first()
     decide(move=move, choice="take", by=people["jd"], now=at(6, 51), state=state_at(at(6, 51)))
-    record_sample(row=row, entry=Entry(results=(3.71, 3.73)), at=at(7, 2), by=people["jd"], now=at(7, 12), state=state_at(at(7, 12)))
-    write(kind=Kind.REMARK, by=people["eb"], now=at(7, 40), says="Note", words="Larch digester 1 circulation pump limps, 4 A over its usual. Leave it on A.")
+    record_sample(
+        row=row, entry=Entry(results=(3.71, 3.73)), at=at(7, 2), by=people["jd"], now=at(7, 12), state=state_at(at(7, 12))
+    )
+    write(
+        kind=Kind.REMARK,
+        by=people["eb"],
+        now=at(7, 40),
+        says="Note",
+        words="Larch digester 1 circulation pump limps, 4 A over its usual. Leave it on A.",
+    )
     larch = mill.plan["K.larch_blow.kappa"]
-    record_sample(row=larch, entry=Entry(results=(32.6,)), at=at(8, 10), by=people["tk"], now=at(8, 31), state=state_at(at(8, 31)))
-    write(kind=Kind.REMARK, by=people["tk"], now=at(8, 55), says="Note", words="Bagasse trucks late from the press, next at 12:30.")
+    record_sample(
+        row=larch, entry=Entry(results=(32.6,)), at=at(8, 10), by=people["tk"], now=at(8, 31), state=state_at(at(8, 31))
+    )
+    write(
+        kind=Kind.REMARK,
+        by=people["tk"],
+        now=at(8, 55),
+        says="Note",
+        words="Bagasse trucks late from the press, next at 12:30.",
+    )
     state = state_at(at(10, 0))
     close_lot(opened=first, by=people["jd"], now=at(10, 0), state=state)
     open_lot(order="H-0412", grade="EX70", by=people["jd"], now=at(10, 0), state=state)
     write(kind=Kind.DISPOSITION, subject=first.subject, by=people["mr"], now=at(10, 6), status="held", says=f"Lot {first.subject} held: freeness: inside, but not proven",
           data={"action": "hold", "proposed": "hold", "why": ["freeness: inside, but not proven"], "meaning": "held"}, about=first)  # fmt: skip
-    record_sample(row=larch, entry=Entry(results=(33.1,)), at=at(10, 14), by=people["tk"], now=at(10, 33), state=state_at(at(10, 33)))
-    write(kind=Kind.REMARK, by=people["jd"], now=at(10, 35), says="Note", words="Bales changed on R at 07:15; stickies go up since.")
+    record_sample(
+        row=larch, entry=Entry(results=(33.1,)), at=at(10, 14), by=people["tk"], now=at(10, 33), state=state_at(at(10, 33))
+    )
+    write(
+        kind=Kind.REMARK,
+        by=people["jd"],
+        now=at(10, 35),
+        says="Note",
+        words="Bales changed on R at 07:15; stickies go up since.",
+    )
 
 
 @transaction.atomic
@@ -244,7 +321,9 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     mill = read_mill(document)
     people = _people()
     rng = np.random.default_rng(SEED)
-    MillVersion.objects.create(document=document, made_at=now - timedelta(days=days), by=people["pn"], note="the demo mill as delivered")
+    MillVersion.objects.create(
+        document=document, made_at=now - timedelta(days=days), by=people["pn"], note="the demo mill as delivered"
+    )
     _history(mill, people, rng, now, days)
     yesterday = now.replace(hour=6, minute=0) - timedelta(hours=24)
     lead = people["mr"]
@@ -253,11 +332,35 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
         ("H-0414", "EX70", 60, now.replace(hour=20, minute=45)), ("H-0415", "WP110", 70, now + timedelta(hours=14)), ("H-0416", "EX70", 90, now + timedelta(hours=18)),
     ):  # fmt: skip
         g = mill.grades[grade]
-        add_order(by=lead, now=yesterday - timedelta(hours=2), number=number, grade=grade, gsm=g.gsm, sale_t=sale, speed_m_min=g.speed_m_min, start=start, state=MillState(now))
+        add_order(
+            by=lead,
+            now=yesterday - timedelta(hours=2),
+            number=number,
+            grade=grade,
+            gsm=g.gsm,
+            sale_t=sale,
+            speed_m_min=g.speed_m_min,
+            start=start,
+            state=MillState(now),
+        )
     for number, at in (("H-0411", yesterday), ("H-0412", now.replace(hour=6, minute=0))):
-        write(kind=Kind.START, subject=number, by=lead, now=at, says=f"The Heron takes Exercise white 70, order {number}", data={"order": number, "grade": "EX70", "gsm": 70.0, "speed_m_min": 850.0})
+        write(
+            kind=Kind.START,
+            subject=number,
+            by=lead,
+            now=at,
+            says=f"The Heron takes Exercise white 70, order {number}",
+            data={"order": number, "grade": "EX70", "gsm": 70.0, "speed_m_min": 850.0},
+        )
     stop = {"until": now.replace(hour=15, minute=30).isoformat(), "what": "felts"}
-    write(kind=Kind.STOP, by=lead, now=yesterday, at=now.replace(hour=14, minute=0), says="The Heron stops 14:00 to 15:30: felts", data=stop)
+    write(
+        kind=Kind.STOP,
+        by=lead,
+        now=yesterday,
+        at=now.replace(hour=14, minute=0),
+        says="The Heron stops 14:00 to 15:30: felts",
+        data=stop,
+    )
     shares = {k: 100.0 * v for k, v in mill.grades["EX70"].shares.items()}
     set_shares(shares, by=lead, now=yesterday, state=MillState(now))
     _levels(now)

@@ -19,7 +19,9 @@ def shift_rule(shift, now, state, board) -> dict:
     ticks, labels = [], []
     for q in range(int(hours * 4) + 1):
         at = shift.start + timedelta(minutes=15 * q)
-        ticks.append({"x": n(x(at)), "h": "13" if q % 4 == 0 else "8" if q % 2 == 0 else "5", "w": "1.25" if q % 4 == 0 else ".75"})
+        ticks.append(
+            {"x": n(x(at)), "h": "13" if q % 4 == 0 else "8" if q % 2 == 0 else "5", "w": "1.25" if q % 4 == 0 else ".75"}
+        )
         if q % 4 == 0:
             anchor = "start" if q == 0 else "end" if q == hours * 4 else "middle"
             labels.append({"x": n(x(at)), "text": f"{at:%H}", "anchor": anchor})
@@ -31,8 +33,19 @@ def shift_rule(shift, now, state, board) -> dict:
             seen.add(at)
             flags.append({"x": at, "late": late})
     stops = [
-        {"x": n(max(0.0, x(s.start))), "w": n(min(RULE_PX, x(s.end)) - max(0.0, x(s.start))), "text": f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} stops {s.start:%H:%M} to {s.end:%H:%M}"}
+        {
+            "x": n(max(0.0, x(s.start))),
+            "w": n(min(RULE_PX, x(s.end)) - max(0.0, x(s.start))),
+            "text": f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} stops {s.start:%H:%M} to {s.end:%H:%M}",
+        }
         for s in state.stops
         if s.start < shift.end and s.end > shift.start
     ]
-    return {"ticks": ticks, "labels": labels, "flags": flags, "stops": stops, "now": n(x(now)), "summary": f"Shift {shift.start:%H:%M} to {shift.end:%H:%M}, {len(flags)} samples due in it"}
+    return {
+        "ticks": ticks,
+        "labels": labels,
+        "flags": flags,
+        "stops": stops,
+        "now": n(x(now)),
+        "summary": f"Shift {shift.start:%H:%M} to {shift.end:%H:%M}, {len(flags)} samples due in it",
+    }

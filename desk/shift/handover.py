@@ -37,16 +37,26 @@ def draft(state) -> dict:
     made = {n: [] for n in range(1, 13)}
 
     run = state.run
-    made[2].append(f"{state.grade.name} {run['gsm']:g}{', ' + run['order'] if run['order'] else ''}, since {clock(run['since'])}, takes {tph(state.draw.solids_t_h)} t/h.")
+    made[2].append(
+        f"{state.grade.name} {run['gsm']:g}{', ' + run['order'] if run['order'] else ''}, since {clock(run['since'])}, takes {tph(state.draw.solids_t_h)} t/h."
+    )
     for s in state.stops:
-        made[2].append(f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} stops {clock(s.start)} to {clock(s.end)}: {s.what}.")
+        made[2].append(
+            f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} stops {clock(s.start)} to {clock(s.end)}: {s.what}."
+        )
     queue = orders_waiting(now)[:3]
     if queue:
-        made[2].append("Then " + ", ".join(f"{state.mill.grades[o.data['grade']].name} {o.data['gsm']:g} ({o.subject})" for o in queue) + ".")
+        made[2].append(
+            "Then "
+            + ", ".join(f"{state.mill.grades[o.data['grade']].name} {o.data['gsm']:g} ({o.subject})" for o in queue)
+            + "."
+        )
 
     for r in board.drifting:
         if r.state in ("act", "contain"):
-            made[3].append(f"{r.row.station.capitalize()}: {r.row.place} {r.test.name.lower()} {r.shown}{' ' + r.short_unit if r.short_unit else ''}, {r.judgement.word}, {clock(r.result.at)}.")
+            made[3].append(
+                f"{r.row.station.capitalize()}: {r.row.place} {r.test.name.lower()} {r.shown}{' ' + r.short_unit if r.short_unit else ''}, {r.judgement.word}, {clock(r.result.at)}."
+            )
     watch = sum(r.state == "watch" for r in board.rows)
     made[3].append(f"{watch} near a limit; the others are on their card." if watch else "The others are on their card.")
 
@@ -58,15 +68,24 @@ def draft(state) -> dict:
         made[4].append(f"First to run out: {first.vessel.name} at {clock(now + timedelta(hours=first.cover.hours))}.")
 
     held = [x for x in lots(state, days=4) if x.standing == "held"]
-    made[5] += [f"Lot {x.number} held {clock(x.decisions[-1].at)}: {'; '.join(x.decisions[-1].data['why'])}." for x in held] or ["Lots on hold: none."]
+    made[5] += [
+        f"Lot {x.number} held {clock(x.decisions[-1].at)}: {'; '.join(x.decisions[-1].data['why'])}." for x in held
+    ] or ["Lots on hold: none."]
 
     judged = set(Record.objects.filter(kind=Kind.EFFECT, about__isnull=False).values_list("about_id", flat=True))
     waiting = [d for d in during.filter(kind=Kind.DECISION) if d.data["choice"] != "refuse" and d.pk not in judged]
     made[6] += [f"{d.about.data['title']}: look at {clock_of(d.data['retest_at'])}." for d in waiting]
 
-    made[7] += [f"{r.row.place}, {r.test.name.lower()}, due {clock(r.due_at)}: {r.due.state.value}." for r in board.due_rows if r.due.state.value in ("late", "missed")]
+    made[7] += [
+        f"{r.row.place}, {r.test.name.lower()}, due {clock(r.due_at)}: {r.due.state.value}."
+        for r in board.due_rows
+        if r.due.state.value in ("late", "missed")
+    ]
 
-    made[9] += [f"{clock(d.at)} {d.says.split(': ', 1)[-1]}: {d.data['choice']}." for d in during.filter(kind=Kind.DECISION).order_by("at")]
+    made[9] += [
+        f"{clock(d.at)} {d.says.split(': ', 1)[-1]}: {d.data['choice']}."
+        for d in during.filter(kind=Kind.DECISION).order_by("at")
+    ]
     made[9] += [f"{clock(r.at)} {r.says}." for r in during.filter(kind__in=[Kind.START, Kind.RUNCARD]).order_by("at")]
 
     results = during.filter(kind=Kind.RESULT).count()
@@ -78,7 +97,9 @@ def draft(state) -> dict:
         f"moves decided {during.filter(kind=Kind.DECISION).count()}, notes {during.filter(kind=Kind.REMARK).count()}",
     ]
     notes = list(during.filter(kind=Kind.REMARK).order_by("at"))
-    sections = [{"n": i, "title": t, "lines": made[i] or list(NONE), "key": WRITTEN.get(i, "")} for i, t in enumerate(TITLES, start=1)]
+    sections = [
+        {"n": i, "title": t, "lines": made[i] or list(NONE), "key": WRITTEN.get(i, "")} for i, t in enumerate(TITLES, start=1)
+    ]
     sections[1]["title"] = state.mill.machine.name[0].upper() + state.mill.machine.name[1:]
     return {"shift": shift, "sections": sections, "notes": notes, "at": now}
 
@@ -125,7 +146,15 @@ def sign(*, by, now, state, pin: str, watch: str, written: dict[str, str]) -> Re
         "sections": made["sections"], "notes": [{"words": n.words, "signed": n.signed, "at": n.at.isoformat()} for n in made["notes"]],
         "meaning": "made",
     }  # fmt: skip
-    return write(kind=Kind.HANDOVER, subject=made["shift"].start.isoformat(), by=by, now=now, says=f"Handover of {made['shift'].name} signed", words=watch.strip(), data=data)
+    return write(
+        kind=Kind.HANDOVER,
+        subject=made["shift"].start.isoformat(),
+        by=by,
+        now=now,
+        says=f"Handover of {made['shift'].name} signed",
+        words=watch.strip(),
+        data=data,
+    )
 
 
 @transaction.atomic
@@ -141,7 +170,15 @@ def read(*, handover: Record, by, now, pin: str, ticked: set[int]) -> Record:
         raise Refused("ticks", f"Sections {', '.join(missing)} are not ticked as read.")
     if not by.check_password(pin):
         raise Refused("pin", "PIN is not right; nothing was signed.")
-    return write(kind=Kind.HANDOVER_READ, subject=handover.subject, by=by, now=now, says=f"Handover of {handover.data['shift']} read", data={"meaning": "read"}, about=handover)
+    return write(
+        kind=Kind.HANDOVER_READ,
+        subject=handover.subject,
+        by=by,
+        now=now,
+        says=f"Handover of {handover.data['shift']} read",
+        data={"meaning": "read"},
+        about=handover,
+    )
 
 
 @transaction.atomic

@@ -22,7 +22,14 @@ def handover(request):
     problem = field = ""
     if request.method == "POST":
         try:
-            kept = handovers.sign(by=request.user, now=state.now, state=state, pin=request.POST.get("pin", ""), watch=request.POST.get("watch", ""), written=request.POST)
+            kept = handovers.sign(
+                by=request.user,
+                now=state.now,
+                state=state,
+                pin=request.POST.get("pin", ""),
+                watch=request.POST.get("watch", ""),
+                written=request.POST,
+            )
             messages.success(request, "Signed. Its words are frozen; the arriving lead reads and signs.")
             return redirect("shift:signed", pk=kept.pk)
         except handovers.Refused as refusal:
@@ -43,7 +50,9 @@ def signed_handover(request, pk: int):
             if "ask" in request.POST:
                 handovers.ask(handover=record, by=request.user, now=request.now, words=request.POST.get("words", ""))
             else:
-                handovers.read(handover=record, by=request.user, now=request.now, pin=request.POST.get("pin", ""), ticked=ticked)
+                handovers.read(
+                    handover=record, by=request.user, now=request.now, pin=request.POST.get("pin", ""), ticked=ticked
+                )
                 messages.success(request, "Signed as read.")
             return redirect("shift:signed", pk=record.pk)
         except handovers.Refused as refusal:

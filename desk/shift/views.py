@@ -97,7 +97,20 @@ def _gauges(state, board) -> list[dict]:
             row = board.by_id.get(g["row"])
             if row:
                 lead, _, rest = g.get("lead", "").partition(" ")
-                found.append({"lane": i, "station": g["station"], "lead": lead, "rest": rest, "label": g["label"], "row": row})
+                source = state.mill.sources.get(lane["key"])
+                vessel = state.vessels.get(source.vessel) if source else None
+                crowded = g["station"] == "stock" and vessel is not None and vessel.stops_the_line
+                found.append(
+                    {
+                        "gauge": row.roomy and not crowded,
+                        "lane": i,
+                        "station": g["station"],
+                        "lead": lead,
+                        "rest": rest,
+                        "label": g["label"],
+                        "row": row,
+                    }
+                )
     return found
 
 
@@ -137,12 +150,34 @@ def _decided(request, move, state):
     """Keep the decision, or give the slip again with what was wrong; nothing typed is lost."""
     choice = request.POST.get("choice", "")
     try:
-        kept = decide(move=move, choice=choice, by=request.user, now=state.now, state=state, size=_size(request), reason=request.POST.get("reason", ""))
+        kept = decide(
+            move=move,
+            choice=choice,
+            by=request.user,
+            now=state.now,
+            state=state,
+            size=_size(request),
+            reason=request.POST.get("reason", ""),
+        )
     except DecisionRefused as refusal:
-        context = {"slip": move.data, "move": move, "problem": str(refusal), "problem_field": refusal.field, "typed": request.POST, "about": move.about}
+        context = {
+            "slip": move.data,
+            "move": move,
+            "problem": str(refusal),
+            "problem_field": refusal.field,
+            "typed": request.POST,
+            "about": move.about,
+        }
         return render(request, "move_page.html", context, status=422)
-    messages.success(request, f"{kept.says}. {'Kept in the log.' if choice == 'refuse' else 'You set it at the plant; the desk keeps the record.'}")
-    return redirect(request.POST.get("next") if request.POST.get("next", "").startswith("/") and not request.POST["next"].startswith("//") else "shift:home")
+    messages.success(
+        request,
+        f"{kept.says}. {'Kept in the log.' if choice == 'refuse' else 'You set it at the plant; the desk keeps the record.'}",
+    )
+    return redirect(
+        request.POST.get("next")
+        if request.POST.get("next", "").startswith("/") and not request.POST["next"].startswith("//")
+        else "shift:home"
+    )
 
 
 @require_http_methods(["GET", "POST"])
@@ -154,7 +189,11 @@ def decide_move(request, pk: int):
     if request.method == "POST":
         return _decided(request, move, state)
     decision = Record.objects.current().filter(kind=Kind.DECISION, about=move).first()
-    return render(request, "move_page.html", {"slip": move.data, "move": move, "decision": decision, "typed": request.GET, "about": move.about})
+    return render(
+        request,
+        "move_page.html",
+        {"slip": move.data, "move": move, "decision": decision, "typed": request.GET, "about": move.about},
+    )
 
 
 @require_http_methods(["GET", "POST"])
@@ -170,5 +209,3 @@ def decide_cover(request, vessel: str):
         move = write(kind=Kind.MOVE, subject=f"cover.{vessel}", by=None, now=state.now, says=slip["title"], data=slip)
         return _decided(request, move, state)
     return render(request, "move_page.html", {"slip": slip, "vessel": now_vessel, "typed": request.GET})
-
-

@@ -41,7 +41,18 @@ def station(request, key: str):
             out = state.solution.leaves(u.id, o.name)
             hex_colour, iso = colour_of(out)
             to = state.solution.network.unit(o.to).title or o.to
-            rows.append({"unit": u, "way": o.name, "to": to, "into": into, "out": out, "hex": hex_colour, "iso": iso, "first": o is u.outlets[0]})
+            rows.append(
+                {
+                    "unit": u,
+                    "way": o.name,
+                    "to": to,
+                    "into": into,
+                    "out": out,
+                    "hex": hex_colour,
+                    "iso": iso,
+                    "first": o is u.outlets[0],
+                }
+            )
     board = Board(state)
     readings = [r for r in board.rows if r.row.station == key]
     name = next(n for k, _, n in STATIONS if k == key)

@@ -62,4 +62,10 @@ BENCHES = {
               {"volume_m3": 100, "flow_m3_h": 200, "active_pct": 85, "bypass_pct": 0, "period_min": 10, "correlation_min": 5, "washout_pct": 2}, "chests"),
     )
 }  # fmt: skip
-GROUPS = (("dilution", "Dilution"), ("laboratory", "Laboratory"), ("flow", "Flow and density"), ("machine", "Into the machine"), ("chests", "Chests"))
+GROUPS = (
+    ("dilution", "Dilution"),
+    ("laboratory", "Laboratory"),
+    ("flow", "Flow and density"),
+    ("machine", "Into the machine"),
+    ("chests", "Chests"),
+)

@@ -77,13 +77,29 @@ def dilution_picture(result, case) -> dict:
     if hasattr(result, "first_pass_pct"):  # headbox
         fibre = case.stock_l_min * case.stock_pct / 100 * 0.06
         made = pipe(case.stock_l_min, result.water_l_min, result.flow_l_min, fibre)
-        labels = (case.stock_pct, case.stock_l_min, result.water_l_min, case.tray_pct, result.flow_l_min, case.headbox_pct, fibre)
+        labels = (
+            case.stock_pct,
+            case.stock_l_min,
+            result.water_l_min,
+            case.tray_pct,
+            result.flow_l_min,
+            case.headbox_pct,
+            fibre,
+        )
     else:
         cons_in = getattr(case, "cons_pct", None)
         if cons_in is None:  # the inlet bench solves for it
             cons_in = result.fibre_in_t_h / max(result.stock_l_min * 0.0006, 1e-12)
         made = pipe(result.stock_l_min, result.water_l_min, result.flow_out_l_min, result.fibre_in_t_h)
-        labels = (cons_in, result.stock_l_min, result.water_l_min, case.water_cons_pct, result.flow_out_l_min, result.cons_out_pct, result.fibre_out_t_h)
+        labels = (
+            cons_in,
+            result.stock_l_min,
+            result.water_l_min,
+            case.water_cons_pct,
+            result.flow_out_l_min,
+            result.cons_out_pct,
+            result.fibre_out_t_h,
+        )
     keys = ("cons_in", "stock", "water_l", "water_pct", "out", "cons_out", "fibre")
     return made | dict(zip(keys, labels, strict=True))
 
@@ -106,7 +122,10 @@ def density_picture(result, case) -> dict:
     """Density over consistency at this temperature, ash and air, with the point."""
     top = max(8.0, case.cons_pct * 1.5)
     grid = np.linspace(0.0, min(top, 60.0), 40)
-    curve = [stock_density(DensityCase(cons_pct=float(c), temp_c=case.temp_c, ash_pct=case.ash_pct, air_pct=case.air_pct)).kg_m3 for c in grid]
+    curve = [
+        stock_density(DensityCase(cons_pct=float(c), temp_c=case.temp_c, ash_pct=case.ash_pct, air_pct=case.air_pct)).kg_m3
+        for c in grid
+    ]
     return _curve(grid, curve, (case.cons_pct, result.kg_m3), "consistency, %", "kg/m³", 1) | {"level": 1000.0}
 
 
@@ -132,17 +151,38 @@ def _curve(xs, ys, point, x_label: str, y_label: str, decimals: int) -> dict:
 def pipe_picture(result, case) -> dict:
     """A full pipe: liquid, its fibre core, and the air that the meter also counts."""
     air = getattr(case, "air_pct", 0.0) / 100.0
-    return {"air_h": n(90 * air), "hex": PULP, "core_h": n(max(3.0, 90 * case.cons_pct / 100.0)), "core_y": n(80 + 90 * air + (90 - 90 * air) / 2 - max(3.0, 90 * case.cons_pct / 100.0) / 2), "wet_y": n(80 + 90 * air), "wet_h": n(90 - 90 * air), "c": case, "r": result}
+    return {
+        "air_h": n(90 * air),
+        "hex": PULP,
+        "core_h": n(max(3.0, 90 * case.cons_pct / 100.0)),
+        "core_y": n(80 + 90 * air + (90 - 90 * air) / 2 - max(3.0, 90 * case.cons_pct / 100.0) / 2),
+        "wet_y": n(80 + 90 * air),
+        "wet_h": n(90 - 90 * air),
+        "c": case,
+        "r": result,
+    }
 
 
 def sheets_picture(result, case) -> dict:
     px = 120.0 / max(result.gsm, case.gsm)
-    return {"before": n(px * case.gsm), "after": n(px * result.gsm), "by": n(190 - px * case.gsm), "ay": n(190 - px * result.gsm), "c": case, "r": result}
+    return {
+        "before": n(px * case.gsm),
+        "after": n(px * result.gsm),
+        "by": n(190 - px * case.gsm),
+        "ay": n(190 - px * result.gsm),
+        "c": case,
+        "r": result,
+    }
 
 
 def budget_picture(result, case) -> dict:
     """Shares of the variance as one bar."""
-    parts = [("consistency", case.cons_pct), ("flow", case.flow_pct), ("speed", case.speed_pct), ("retention", case.retention_pct)]
+    parts = [
+        ("consistency", case.cons_pct),
+        ("flow", case.flow_pct),
+        ("speed", case.speed_pct),
+        ("retention", case.retention_pct),
+    ]
     total = sum(v * v for _, v in parts) or 1.0
     made, x = [], 30.0
     for name, v in parts:
@@ -164,9 +204,25 @@ def vessel_picture(result, case) -> dict:
         return 220.0 - 180.0 * p / 100.0
 
     points = [(210.0 + 380.0 * h / span, y(at(h))) for h in np.linspace(0, span, 60)]
-    hit = None if math.isinf(result.hours) or result.hours > span else {"x": n(210.0 + 380.0 * result.hours / span), "y": n(y(case.low_pct if result.way == "empty" else case.high_pct))}
+    hit = (
+        None
+        if math.isinf(result.hours) or result.hours > span
+        else {"x": n(210.0 + 380.0 * result.hours / span), "y": n(y(case.low_pct if result.way == "empty" else case.high_pct))}
+    )
     ticks = [{"x": n(210.0 + 380.0 * k / 4), "text": f"{span * k / 4:.1f}"} for k in range(5)]
-    return {"level_y": n(level), "level_h": n(220.0 - level), "low_y": n(y(case.low_pct)), "high_y": n(y(case.high_pct)), "band_h": n(y(case.low_pct) - y(case.high_pct)), "line": polyline(points), "hit": hit, "ticks": ticks, "hex": PULP, "r": result, "c": case}
+    return {
+        "level_y": n(level),
+        "level_h": n(220.0 - level),
+        "low_y": n(y(case.low_pct)),
+        "high_y": n(y(case.high_pct)),
+        "band_h": n(y(case.low_pct) - y(case.high_pct)),
+        "line": polyline(points),
+        "hit": hit,
+        "ticks": ticks,
+        "hex": PULP,
+        "r": result,
+        "c": case,
+    }
 
 
 def mixing_picture(result, case) -> dict:
@@ -177,7 +233,15 @@ def mixing_picture(result, case) -> dict:
     into = [(40 + 540 * x / 3, 110 - 70 * math.sin(2 * math.pi * x)) for x in t]
     out = [(40 + 540 * x / 3, 110 - 70 * left * math.sin(2 * math.pi * x - lag)) for x in t]
     pure = swing_left(result.tau_min, case.period_min)
-    return {"into": polyline(into), "out": polyline(out), "left": 100 * left, "pure": 100 * pure, "ticks": [{"x": n(40 + 180 * k), "text": f"{k * case.period_min:g} min"} for k in range(4)], "r": result, "c": case}
+    return {
+        "into": polyline(into),
+        "out": polyline(out),
+        "left": 100 * left,
+        "pure": 100 * pure,
+        "ticks": [{"x": n(40 + 180 * k), "text": f"{k * case.period_min:g} min"} for k in range(4)],
+        "r": result,
+        "c": case,
+    }
 
 
 PICTURES = {

@@ -23,16 +23,29 @@ PAIRS_SHOWN = 8
 
 
 def _station(request, state, **more) -> dict:
-    return {"station": "stock", "stations": STATIONS, "small": draw_small(state), "groups": GROUPS, "benches": BENCHES.values(), **more}
+    return {
+        "station": "stock",
+        "stations": STATIONS,
+        "small": draw_small(state),
+        "groups": GROUPS,
+        "benches": BENCHES.values(),
+        **more,
+    }
 
 
 def pairs_of(row, state) -> list[dict]:
     """The newest accepted laboratory results that have a meter reading at the same minute, oldest first."""
     found = []
-    for r in Record.objects.current().filter(kind=Kind.RESULT, subject=row.id, at__lte=state.now, status="accepted").order_by("-at")[:40]:
+    for r in (
+        Record.objects.current()
+        .filter(kind=Kind.RESULT, subject=row.id, at__lte=state.now, status="accepted")
+        .order_by("-at")[:40]
+    ):
         meter = at_minute(f"meter.{row.point}", r.at)
         if meter:
-            found.append({"at": r.at, "time": f"{r.at:%H:%M}", "meter": meter.value, "lab": r.value, "apart": meter.value - r.value})
+            found.append(
+                {"at": r.at, "time": f"{r.at:%H:%M}", "meter": meter.value, "lab": r.value, "apart": meter.value - r.value}
+            )
         if len(found) == PAIRS_SHOWN:
             break
     return found[::-1]
@@ -50,7 +63,13 @@ def meter(request):
     now = Board(state).by_id[chosen.id]
     lever = chosen.lever
     found = now.result.value if now.result else band.aim
-    opening = {"inlet_pct": lever["inlet_pct"], "water_cons_pct": lever["water_cons_pct"], "target_pct": band.aim, "measured_pct": round(found, 2), "stock_l_min": lever["stock_l_min"]}
+    opening = {
+        "inlet_pct": lever["inlet_pct"],
+        "water_cons_pct": lever["water_cons_pct"],
+        "target_pct": band.aim,
+        "measured_pct": round(found, 2),
+        "stock_l_min": lever["stock_l_min"],
+    }
     typed = {k: request.GET.get(k, f"{v:g}") for k, v in opening.items()}
     errors, numbers = {}, {}
     for k, text in typed.items():
@@ -61,7 +80,15 @@ def meter(request):
     loop = None
     if not errors:
         try:
-            loop = consistency_loop(LoopCase(**numbers, water_max_l_min=lever["water_max_l_min"], pipe_m=lever["pipe_m"], pipe_mm=lever["pipe_mm"], filter_s=lever["filter_s"]))
+            loop = consistency_loop(
+                LoopCase(
+                    **numbers,
+                    water_max_l_min=lever["water_max_l_min"],
+                    pipe_m=lever["pipe_m"],
+                    pipe_mm=lever["pipe_mm"],
+                    filter_s=lever["filter_s"],
+                )
+            )
         except ImpossibleInput as refusal:
             errors |= {p.field: f"{LABELS.get(p.field, (p.field,))[0]} {p.text}" for p in refusal.problems}
         if isinstance(loop, Infeasible):
@@ -69,17 +96,45 @@ def meter(request):
             loop = None
     pairs = pairs_of(chosen, state)
     check = check_transmitter(TransmitterCase(pairs=tuple(Pair(p["meter"], p["lab"]) for p in pairs)))
-    context = _station(request, state, rows=rows, row=chosen, now=now, wells=[(k, *LABELS[k], typed[k], errors.get(k, "")) for k in opening], loop=loop, errors=errors, lever=lever, pairs=pairs, band=band)
+    context = _station(
+        request,
+        state,
+        rows=rows,
+        row=chosen,
+        now=now,
+        wells=[(k, *LABELS[k], typed[k], errors.get(k, "")) for k in opening],
+        loop=loop,
+        errors=errors,
+        lever=lever,
+        pairs=pairs,
+        band=band,
+    )
     if isinstance(check, Infeasible):
         context["few"] = check
     else:
-        context |= {"check": check, "bias": bias_plot(pairs, check), "slope": slope_plot(pairs, check), "meter_judged": judge(check.bias_pct, BIAS_BAND, confirmed=True), "bias_band": BIAS_BAND}
+        context |= {
+            "check": check,
+            "bias": bias_plot(pairs, check),
+            "slope": slope_plot(pairs, check),
+            "meter_judged": judge(check.bias_pct, BIAS_BAND, confirmed=True),
+            "bias_band": BIAS_BAND,
+        }
     if loop is not None:
         fibre = fibre_t_h(numbers["stock_l_min"], numbers["inlet_pct"])
         vessel = state.vessels.get(chosen.point) or state.vessels.get("S.chest")
         chest = {"level_pct": vessel.level_pct if vessel else 50.0}
-        context["picture"] = meter_picture({"stock": numbers["stock_l_min"], "water": loop.water_now_l_min, "out": loop.flow_l_min, "fibre": fibre}, chest)
-        context |= {"fibre": fibre, "vessel": vessel, "stock_l_min": numbers["stock_l_min"], "inlet_pct": numbers["inlet_pct"], "measured_pct": numbers["measured_pct"], "target_pct": numbers["target_pct"], "water_pct": numbers["water_cons_pct"]}
+        context["picture"] = meter_picture(
+            {"stock": numbers["stock_l_min"], "water": loop.water_now_l_min, "out": loop.flow_l_min, "fibre": fibre}, chest
+        )
+        context |= {
+            "fibre": fibre,
+            "vessel": vessel,
+            "stock_l_min": numbers["stock_l_min"],
+            "inlet_pct": numbers["inlet_pct"],
+            "measured_pct": numbers["measured_pct"],
+            "target_pct": numbers["target_pct"],
+            "water_pct": numbers["water_cons_pct"],
+        }
     return render_bench(request, "stock/meter", context)
 
 
@@ -106,7 +161,12 @@ def bench(request, bench: str):
     context = _station(request, state, bench=b, form=form, result=result)
     if result is not None:
         case = b.model.case_class(**form.cleaned_data)
-        context |= {"results": result_rows(result), "cautions": cautions_of(result), "p": PICTURES[b.picture](result, case), "picture_template": f"stock/pictures/{b.picture}.html"}
+        context |= {
+            "results": result_rows(result),
+            "cautions": cautions_of(result),
+            "p": PICTURES[b.picture](result, case),
+            "picture_template": f"stock/pictures/{b.picture}.html",
+        }
     return render_bench(request, "stock/bench", context)
 
 
@@ -121,4 +181,3 @@ def chests(request):
         v = c["v"]
         c["volume_m3"] = v.volume_m3
     return render(request, "stock/chests.html", _station(request, state, rows=rows))
-

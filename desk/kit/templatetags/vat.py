@@ -137,11 +137,11 @@ def word(state: str, text: str, side: int = 0):
 @register.simple_tag
 def gauge(position):
     """Brackets are the band, the dot the reading; `position` 0 to 1 between them, clipped a little outside."""
-    x = 5.0 + 12.0 * min(1.25, max(-0.25, position))
-    path = "M5 1.5H2v9h3M17 1.5h3v9h-3M2 6h2.5M17.5 6H20"
+    x = 8.0 + 14.0 * min(1.25, max(-0.25, position))
+    brackets = "M11 1.5H8v9h3M19 1.5h3v9h-3"
     return mark_safe(
-        f'<svg width="22" height="12" viewBox="0 0 22 12" aria-hidden="true"><path d="{path}" fill="none"'
-        f' stroke="currentColor" stroke-width="1" opacity=".55"/><circle cx="{x:.1f}" cy="6" r="2.6" fill="currentColor"/></svg>'
+        f'<svg width="30" height="12" viewBox="0 0 30 12" aria-hidden="true"><path d="M2 6H28" stroke="currentColor" opacity=".35"/>'
+        f'<path d="{brackets}" fill="none" stroke="currentColor" opacity=".7"/><circle cx="{x:.1f}" cy="6" r="2.7" fill="currentColor"/></svg>'
     )
 
 

@@ -6,7 +6,7 @@ from django.core.management.base import BaseCommand, CommandError
 from django.utils import timezone
 
 from core.errors import ImpossibleInput
-from core.line.mill import default_feeds, network, read_mill, Running
+from core.line.mill import Running, default_feeds, network, read_mill
 from core.line.steady import solve
 from desk.mill.models import MillVersion
 
@@ -26,7 +26,7 @@ class Command(BaseCommand):
             raise CommandError(f"{file}: {error}") from None
         try:
             mill = read_mill(document)
-            gives = {k: 1.0 for k in mill.sources}
+            gives = dict.fromkeys(mill.sources, 1.0)
             solve(network(mill, Running(feeds=default_feeds(mill), gives=gives, filler_t_h=0.5)))
         except ImpossibleInput as refusal:
             raise CommandError("\n".join(f"{p.field} {p.text}" for p in refusal.problems)) from None

@@ -1,0 +1,219 @@
+"""Laws that hold whatever the figures: what goes in comes out, more water never thickens, round trips end where they began."""
+
+import math
+
+import numpy as np
+from django.test import SimpleTestCase, tag
+from hypothesis import assume, given
+from hypothesis import strategies as st
+
+import tests.profile  # noqa: F401
+from core.colour import ks_from_kappa, ks_from_reflectance, reflectance_from_ks
+from core.deliver.draw import DrawCase, draw
+from core.deliver.lots import SIGNS, Parcel, check_sign, fifo
+from core.judge.band import GRAVITY, Band, judge
+from core.lab.replicate import combine
+from core.line.mill import Running, default_feeds, network, read_mill
+from core.line.network import Draw, DrawKind, Outlet, Unit, build, loses, shares
+from core.line.steady import Solution, solve
+from core.stock import dilution, flow, shape
+from core.stock.cover import CoverCase, Piece, cover, forecast
+from core.stream import COMPONENTS, DS, SUSPENDED, N, mix, stream
+from desk.shift.demo import DOCUMENT
+
+flows = st.floats(10, 50_000)
+cons = st.floats(0.3, 15)
+parts = st.floats(0.001, 50)
+
+
+def assert_balances(case: SimpleTestCase, found: Solution) -> None:
+    """The certificate of every network test: each unit takes in what others send it, and each component closes."""
+    case.assertLess(found.worst_closure, 1e-9)
+    net = found.network
+    arriving = net.feed.copy()
+    for i, u in enumerate(net.units):
+        for o in u.outlets:
+            arriving[net.index[o.to]] += found.after[i] * o.shares
+    for d, q, w in zip(net.draws, found.drawn, found.composition, strict=True):
+        arriving[net.index[d.to]] += q * w
+        rest = net.rest_target(d)
+        if rest is not None:
+            arriving[rest] -= q * w
+    scale = max(1.0, float(np.abs(found.into).max()))
+    case.assertLess(float(np.abs(arriving - found.into).max()), 1e-8 * scale)
+
+
+def whitewater(feed: np.ndarray, loss: float, reject: float, dilute_to: float, thicken_to: float, fines: float, over: float = 1.0):
+    """A cook with a yield loss, a screen, a thickener, and its filtrate back to dilution."""
+    units = [
+        Unit(id="in", feed=feed, conversion=loses(loss), outlets=(Outlet(name="on", to="screen", shares=shares(1)),)),
+        Unit(id="screen", outlets=(Outlet(name="on", to="thick", shares=shares(1 - reject)), Outlet(name="reject", to="lost", shares=shares(reject)))),
+        Unit(id="thick", outlets=(Outlet(name="on", to="tower", shares=shares(1, FN=1 - fines, W=0, DS=0)), Outlet(name="filtrate", to="tank", shares=shares(0, FN=fines, W=1, DS=1)))),
+        Unit(id="tank", outlets=(Outlet(name="over", to="sewer", shares=shares(1)),)),
+        Unit(id="fresh", feed=shares(0, W=1), supply=True),
+        Unit(id="tower"), Unit(id="lost"), Unit(id="sewer"),
+    ]  # fmt: skip
+    draws = [
+        Draw(id="dilution", kind=DrawKind.DILUTE, tank="tank", to="screen", target=dilute_to, rest="over"),
+        Draw(id="mat", kind=DrawKind.THICKEN, tank="thick", to="tower", target=thicken_to, rest="filtrate"),
+        Draw(id="makeup", kind=DrawKind.KEEP, tank="fresh", to="tank", target=over),
+    ]
+    return build(units, draws)
+
+
+@tag("core")
+class NetworkLaws(SimpleTestCase):
+    @given(lf=parts, sf=parts, fn=parts, ds=st.floats(0, 5), loss=st.floats(0, 0.6), reject=st.floats(0, 0.3), fines=st.floats(0, 0.5), thin=st.floats(0.005, 0.02), thick=st.floats(0.03, 0.15))
+    def test_what_goes_in_comes_out(self, lf, sf, fn, ds, loss, reject, fines, thin, thick):
+        feed = np.zeros(N)
+        feed[:3] = lf, sf, fn
+        feed[DS] = ds
+        feed[-1] = (lf + sf + fn) * 0.8  # wet chips: drier than anything after, so that water is always wanted
+        found = solve(whitewater(feed, loss, reject, thin, thick, fines))
+        assert_balances(self, found)
+        self.assertAlmostEqual(found.enters("screen").cons_pct, 100 * thin, places=7)
+        self.assertAlmostEqual(found.enters("tower").cons_pct, 100 * thick, places=7)
+        out = sum(found.into[found.network.index[e]].sum() for e in found.network.exits)
+        made = found.draw_t_h("makeup")
+        self.assertTrue(math.isclose(out, feed.sum() + made, rel_tol=1e-9))
+
+    @given(share=st.floats(0.01, 0.3), step=st.floats(0.01, 0.2))
+    def test_more_rejects_never_raise_the_accept(self, share, step):
+        feed = np.zeros(N)
+        feed[0], feed[-1] = 10.0, 8.0
+        less, more = (solve(whitewater(feed, 0.1, r, 0.01, 0.1, 0.0)).enters("tower").solids_t_h for r in (share, share + step))
+        self.assertGreater(less, more)
+
+    @given(factor=st.floats(0.2, 3.0))
+    def test_a_line_without_limits_scales(self, factor):
+        feed = np.zeros(N)
+        feed[0], feed[2], feed[DS], feed[-1] = 6.0, 2.0, 0.4, 7.0
+        one, many = (solve(whitewater(feed * f, 0.3, 0.02, 0.012, 0.1, 0.1, over=f)).enters("tower").solids_t_h for f in (1.0, factor))
+        self.assertTrue(math.isclose(many, one * factor, rel_tol=1e-9))
+
+    def test_the_demo_line_closes_however_it_is_run(self):
+        import json
+
+        mill = read_mill(json.loads(DOCUMENT.read_text()))
+        base = default_feeds(mill)
+        for rate in (0.6, 1.0, 1.4):
+            for drawn in (8.0, 16.35, 22.0):
+                with self.subTest(rate=rate, drawn=drawn):
+                    gives = {k: drawn * s for k, s in mill.grades["EX70"].shares.items()}
+                    running = Running(feeds={k: v * rate for k, v in base.items()}, gives=gives, filler_t_h=0.1 * drawn)
+                    found = solve(network(mill, running))
+                    assert_balances(self, found)
+                    blend = found.leaves("blend", "on")
+                    self.assertAlmostEqual(blend.solids_t_h, drawn, places=7)
+                    for key in "KSMRB":
+                        stored = found.stored_t_h(f"{key}.tower")
+                        self.assertAlmostEqual(found.enters(f"{key}.tower").solids_t_h - gives[key], stored, places=7)
+
+
+@tag("core")
+class StreamLaws(SimpleTestCase):
+    amounts = st.dictionaries(st.sampled_from(COMPONENTS), parts, min_size=1)
+
+    @given(a=amounts, b=amounts)
+    def test_mixing_is_addition(self, a, b):
+        one, two = stream(temp_c=20, **a), stream(temp_c=60, **b)
+        both = mix((one, two))
+        np.testing.assert_allclose(both.flows, one.flows + two.flows)
+        self.assertGreaterEqual(both.temp_c, 20 - 1e-9)
+        self.assertLessEqual(both.temp_c, 60 + 1e-9)
+        self.assertTrue(0.0 <= both.cons_pct <= 100.0)
+        self.assertAlmostEqual(both.solids_t_h, float((one.flows + two.flows) @ SUSPENDED))
+
+    @given(r=st.floats(0.001, 1.0))
+    def test_reflectance_round_trip(self, r):
+        self.assertTrue(math.isclose(reflectance_from_ks(ks_from_reflectance(r)), r, rel_tol=1e-9))
+
+    @given(a=st.floats(0, 199), d=st.floats(0.01, 1))
+    def test_more_lignin_is_darker(self, a, d):
+        self.assertGreater(ks_from_kappa(a + d), ks_from_kappa(a))
+
+
+@tag("core")
+class StockLaws(SimpleTestCase):
+    @given(q=flows, c=cons, target=cons, water=st.floats(0, 0.6))
+    def test_fibre_in_is_fibre_out(self, q, c, target, water):
+        assume(target < c and target > water + 0.01)
+        found = dilution.dilute(dilution.DilutionCase(flow_l_min=q, cons_pct=c, target_pct=target, water_cons_pct=water))
+        brought = dilution.fibre_t_h(found.water_l_min, water)
+        self.assertTrue(math.isclose(found.fibre_out_t_h, found.fibre_in_t_h + brought, rel_tol=1e-9))
+        self.assertTrue(math.isclose(found.cons_out_pct, target, rel_tol=1e-9))
+
+    @given(q=flows, c=cons, w=flows, water=st.floats(0, 0.3))
+    def test_every_direction_agrees(self, q, c, w, water):
+        """Known flows give a consistency; that consistency asks for the same water and finds the same inlet."""
+        assume(c > water + 0.05)
+        mixed = dilution.dilute_result(dilution.MixedCase(flow_l_min=q, cons_pct=c, water_l_min=w, water_cons_pct=water))
+        assume(mixed.cons_out_pct > water + 0.01)
+        back = dilution.dilute(dilution.DilutionCase(flow_l_min=q, cons_pct=c, target_pct=mixed.cons_out_pct, water_cons_pct=water))
+        self.assertTrue(math.isclose(back.water_l_min, w, rel_tol=1e-6, abs_tol=1e-6))
+        inlet = dilution.dilution_inlet(dilution.InletCase(flow_l_min=q, water_l_min=w, cons_out_pct=mixed.cons_out_pct, water_cons_pct=water))
+        self.assertTrue(math.isclose(100 * inlet.fibre_in_t_h / (q * 0.06), c, rel_tol=1e-6))
+
+    @given(t=st.floats(0.05, 100), c=cons, rho=st.floats(0.9, 1.1))
+    def test_flow_round_trip(self, t, c, rho):
+        q = flow.stock_flow(flow.StockFlowCase(fibre_t_h=t, cons_pct=c, density_kg_l=rho)).flow_l_min
+        assume(q <= 500_000)
+        self.assertTrue(math.isclose(flow.fibre_flow(flow.FibreFlowCase(flow_l_min=q, cons_pct=c, density_kg_l=rho)).fibre_t_h, t, rel_tol=1e-9))
+
+    @given(r=st.floats(0.5, 10), brim=st.floats(2, 20), cone=st.floats(0, 0.9), floor=st.floats(0, 1), at=st.floats(0, 1))
+    def test_level_round_trip(self, r, brim, cone, floor, at):
+        vessel = shape.Cylinder(radius_m=r, brim_m=brim, cone_m=cone * brim, floor_m=floor * r)
+        h = at * brim
+        self.assertAlmostEqual(shape.level_m(vessel, vessel.volume_m3(h)), h, delta=1e-5 * brim if cone and not floor else 1e-6 * brim + 1e-4)
+
+    @given(level=st.floats(11, 94), rate_in=st.floats(0, 500), rate_out=st.floats(0, 500))
+    def test_cover_ends_at_its_limit(self, level, rate_in, rate_out):
+        assume(abs(rate_in - rate_out) > 1e-3)
+        found = cover(CoverCase(capacity=200, level_pct=level, rate_in=rate_in, rate_out=rate_out))
+        end = 100 * (found.content + found.net * found.hours) / 200
+        self.assertAlmostEqual(end, 10 if found.way == "empty" else 95, places=6)
+        course = forecast(content=found.content, low=20, high=190, pieces=(Piece(found.hours + 1, rate_in, rate_out),))
+        self.assertAlmostEqual(min(course.low_at_h, course.high_at_h), found.hours, places=6)
+
+    @given(results=st.lists(st.floats(0.5, 10), min_size=1, max_size=3))
+    def test_a_result_lies_among_its_pads(self, results):
+        found = combine(tuple(results), r_abs=0.05, r_rel_pct=3)
+        self.assertTrue(min(results) - 1e-12 <= found.value <= max(results) + 1e-12)
+
+    @given(a=st.floats(-50, 50), d=st.floats(0, 50))
+    def test_farther_out_is_never_calmer(self, a, d):
+        band = Band(low=-10, high=10, outer_low=-20, outer_high=20)
+        out = math.copysign(abs(a) + d, a)
+        self.assertLessEqual(GRAVITY[judge(a, band, confirmed=True).state], GRAVITY[judge(out, band, confirmed=True).state])
+
+    @given(gsm=st.floats(20, 300), speed=st.floats(100, 1500), ash=st.floats(5, 30), furnish=st.floats(0, 5))
+    def test_the_draw_closes(self, gsm, speed, ash, furnish):
+        found = draw(DrawCase(gsm=gsm, speed_m_min=speed, width_m=5, sheet_ash_pct=ash, furnish_ash_pct=furnish))
+        self.assertTrue(math.isclose((found.solids_t_h + found.filler_t_h) * 0.96, found.web_t_h, rel_tol=1e-9))
+        mineral = 0.96 * (found.solids_t_h * furnish / 100 + found.filler_t_h)
+        self.assertTrue(math.isclose(mineral, found.web_t_h * ash / 100, rel_tol=1e-9))
+
+
+@tag("core")
+class LotLaws(SimpleTestCase):
+    @given(bare=st.text(SIGNS, min_size=6, max_size=14), at=st.integers(0, 13), sign=st.sampled_from(SIGNS))
+    def test_a_single_mistype_is_caught(self, bare, at, sign):
+        at %= len(bare)
+        assume(bare[at] != sign)
+        self.assertNotEqual(check_sign(bare), check_sign(bare[:at] + sign + bare[at + 1 :]))
+
+    @given(bare=st.text(SIGNS, min_size=6, max_size=14), at=st.integers(0, 12))
+    def test_a_neighbour_swap_is_caught(self, bare, at):
+        at %= len(bare) - 1
+        assume(bare[at] != bare[at + 1])
+        self.assertNotEqual(check_sign(bare), check_sign(bare[:at] + bare[at + 1] + bare[at] + bare[at + 2 :]))
+
+    @given(tonnes=st.lists(st.floats(0.5, 20), min_size=1, max_size=8), content=st.floats(0, 60), share=st.floats(0, 1))
+    def test_first_in_goes_out_first(self, tonnes, content, share):
+        parcels = tuple(Parcel(str(i), t) for i, t in enumerate(tonnes))
+        out = content * share
+        left = fifo(parcels, content, out)
+        self.assertLessEqual(sum(p.tonnes for p in left), out + 1e-6)
+        self.assertEqual([int(p.lot) for p in left], sorted(int(p.lot) for p in left))
+        if content <= sum(tonnes):
+            self.assertAlmostEqual(sum(p.tonnes for p in left), out, places=5)

@@ -1,0 +1,170 @@
+"""Impossible input is named field by field; outside a published range is a caution; a network without an answer says where."""
+
+import dataclasses
+import json
+import math
+
+import numpy as np
+from django.test import SimpleTestCase, tag
+
+from core.catalogue import models
+from core.deliver.runcard import plan_run
+from core.errors import Caution, ImpossibleInput, Infeasible
+from core.judge.band import Band
+from core.lab import consistency
+from core.line.mill import Running, default_feeds, network, read_mill
+from core.line.network import Draw, DrawKind, Outlet, Unit, UnsolvableNetwork, build, shares
+from core.line.steady import solve
+from core.quantity import quantities
+from core.stock import transmitter
+from core.stock.dilution import DilutionCase, dilute
+from core.stream import N, stream
+from desk.shift.demo import DOCUMENT
+from desk.stock.benches import BENCHES
+
+
+def water(t_h: float = 100.0, solids: float = 1.0) -> np.ndarray:
+    v = np.zeros(N)
+    v[0], v[-1] = solids, t_h
+    return v
+
+
+@tag("core")
+class FieldRefusals(SimpleTestCase):
+    def test_every_impossible_field_of_every_model_is_named(self):
+        """Walks each bench's model: below, above and not finite, one field at a time."""
+        for b in BENCHES.values():
+            case_class = b.model.case_class
+            sound = {f.name: float(b.opening.get(f.name, f.default if f.default is not dataclasses.MISSING else 0)) for f in dataclasses.fields(case_class)}
+            for name, said in quantities(case_class).items():
+                low, high = said.possible
+                bad = [math.nan, math.inf] + [low - 1.0] + ([low] if said.above else []) + ([high * 1.01 + 1.0] if math.isfinite(high) else [])
+                for value in bad:
+                    with self.subTest(model=b.model_name, field=name, value=value), self.assertRaises(ImpossibleInput) as refused:
+                        b.model.function(case_class(**{**sound, name: value}))
+                    self.assertIn(name, {p.field for p in refused.exception.problems})
+
+    def test_all_bad_fields_at_once(self):
+        with self.assertRaises(ImpossibleInput) as refused:
+            dilute(DilutionCase(flow_l_min=-1, cons_pct=0, target_pct=math.nan, water_cons_pct=9))
+        self.assertEqual({p.field for p in refused.exception.problems}, {"flow_l_min", "cons_pct", "target_pct", "water_cons_pct"})
+
+    def test_outside_the_published_range_is_a_caution(self):
+        found = dilute(DilutionCase(flow_l_min=2000, cons_pct=20, target_pct=10, stock_density_kg_l=1.01))
+        self.assertIn("cons_pct", {c.field for c in found.cautions})
+        self.assertIsInstance(found.cautions[0], Caution)
+
+    def test_weighings(self):
+        for pad, paper, stock in ((1.0, 1.2, 500), (600.0, 1.0, 500)):
+            with self.subTest(pad=pad), self.assertRaises(ImpossibleInput) as refused:
+                consistency.weigh(consistency.Weighing(stock_g=stock, paper_g=paper, pad_g=pad))
+            self.assertEqual(refused.exception.problems[0].field, "pad_g")
+
+    def test_few_pairs_is_an_answer(self):
+        found = transmitter.check_transmitter(transmitter.TransmitterCase(pairs=(transmitter.Pair(3.5, 3.4),) * 5))
+        self.assertIsInstance(found, Infeasible)
+
+    def test_one_odd_pair_never_moves_a_meter(self):
+        pairs = [transmitter.Pair(3.5 + 0.01 * i, 3.5 + 0.01 * i) for i in range(7)] + [transmitter.Pair(3.9, 3.5)]
+        found = transmitter.check_transmitter(transmitter.TransmitterCase(pairs=tuple(pairs)))
+        self.assertEqual(found.outcome, transmitter.Outcome.RESAMPLE)
+
+    def test_bands_must_rise(self):
+        for bad in ({"low": 5, "high": 4}, {"low": 1, "high": 2, "outer_low": 1.5}, {"low": 1, "high": 2, "target": 3}):
+            with self.subTest(bad=bad), self.assertRaises(ImpossibleInput):
+                Band(**bad)
+
+    def test_streams_refuse_negative_and_unknown_components(self):
+        for bad in ({"LF": -1.0}, {"LF": math.nan}, {"GOLD": 1.0}):
+            with self.subTest(bad=bad), self.assertRaises(ImpossibleInput):
+                stream(**bad)
+
+    def test_every_model_says_its_source_and_range(self):
+        for m in models():
+            with self.subTest(model=m.name):
+                self.assertTrue(m.source and m.holds_for and m.equation and m.function.__doc__)
+                self.assertRegex(m.name, r"^[a-z]+\.[a-z_]+$")
+
+
+@tag("core")
+class NetworkRefusals(SimpleTestCase):
+    def refused(self, units, draws=()) -> str:
+        with self.assertRaises(UnsolvableNetwork) as refused:
+            solve(build(units, draws))
+        return str(refused.exception)
+
+    def test_a_loop_without_a_bleed_is_named(self):
+        said = self.refused(
+            [
+                Unit(id="a", feed=water(), outlets=(Outlet(name="on", to="b", shares=shares(1)),)),
+                Unit(id="b", outlets=(Outlet(name="back", to="a", shares=shares(1, W=0)), Outlet(name="out", to="end", shares=shares(0, W=1)))),
+                Unit(id="end"),
+            ]
+        )
+        self.assertIn("long fibre enter a, b and leave nowhere", said)
+
+    def test_unknown_targets_and_shares_not_making_one(self):
+        said = self.refused([Unit(id="a", feed=water(), outlets=(Outlet(name="on", to="nowhere", shares=shares(0.5)),))])
+        self.assertIn("nowhere, which does not exist", said)
+        self.assertIn("must take 100 %", said)
+
+    def test_thinner_than_the_target_is_refused(self):
+        units = [
+            Unit(id="a", feed=water(400.0, 1.0), outlets=(Outlet(name="on", to="b", shares=shares(1)),)),
+            Unit(id="b", outlets=(Outlet(name="on", to="end", shares=shares(1)),)), Unit(id="fresh", feed=shares(0, W=1), supply=True), Unit(id="end"),
+        ]  # fmt: skip
+        said = self.refused(units, [Draw(id="d", kind=DrawKind.DILUTE, tank="fresh", to="b", target=0.03)])
+        self.assertIn("b cannot be thinned to 3 %", said)
+
+    def test_a_tank_drawn_dry_is_named(self):
+        units = [
+            Unit(id="a", feed=water(5.0), outlets=(Outlet(name="on", to="tank", shares=shares(1)),)),
+            Unit(id="tank", outlets=(Outlet(name="over", to="end", shares=shares(1)),)), Unit(id="use", outlets=(Outlet(name="on", to="end", shares=shares(1)),)), Unit(id="end"),
+        ]  # fmt: skip
+        said = self.refused(units, [Draw(id="d", kind=DrawKind.FLOW, tank="tank", to="use", target=50.0, rest="over")])
+        self.assertIn("tank is drawn dry", said)
+
+    def test_conversions_may_not_turn_in_a_circle(self):
+        k = np.eye(N)
+        k[:2, :2] = [[0.5, 0.5], [0.5, 0.5]]
+        said = self.refused([Unit(id="a", feed=water(), conversion=k, outlets=(Outlet(name="on", to="end", shares=shares(1)),)), Unit(id="end")])
+        self.assertIn("circle", said)
+
+
+@tag("core")
+class MillDocument(SimpleTestCase):
+    def setUp(self):
+        self.document = json.loads(DOCUMENT.read_text())
+
+    def test_every_error_has_its_place(self):
+        d = self.document
+        d["units"][5]["loss_pct"] = 140
+        d["vessels"][0]["full_t"] = "much"
+        d["grades"][0]["shares"]["K"] = 50
+        d["plan"][0]["test"] = "taste"
+        d["machine"]["width_m"] = -1
+        with self.assertRaises(ImpossibleInput) as refused:
+            read_mill(d)
+        said = str(refused.exception)
+        for place in ("units[5]", "vessels[0] S.tower.full_t", "grades[0] EX70.shares", "plan[0]", "machine.width_m"):
+            self.assertIn(place, said)
+
+    def test_another_format_is_refused(self):
+        with self.assertRaises(ImpossibleInput):
+            read_mill({"format": "something else"})
+
+    def test_a_feed_that_does_not_exist_is_refused(self):
+        mill = read_mill(self.document)
+        with self.assertRaises(ImpossibleInput):
+            network(mill, Running(feeds={"Z.nothing": 1.0}, gives={k: 1.0 for k in mill.sources}, filler_t_h=0))
+        self.assertIn("K.larch.chips", default_feeds(mill))
+
+    def test_run_orders_name_their_bad_fields(self):
+        from core.deliver.runcard import RunOrder
+
+        mill = read_mill(self.document)
+        case = mill.draw_case(mill.grades["LB80"])
+        order = RunOrder(draw=dataclasses.replace(case, speed_m_min=950), sale_t=0, start_h=-1, busy_until_h=0, chest_cons_pct=3.6, headbox_cons_pct=0.7, speed_low=780, speed_high=900)
+        with self.assertRaises(ImpossibleInput) as refused:
+            plan_run(order, ())
+        self.assertEqual({p.field for p in refused.exception.problems}, {"sale_t", "start_h", "speed_m_min"})
