@@ -6,11 +6,11 @@ from desk.mill.state import MillState
 from desk.people.models import Person
 from desk.shift.demo import NOW, PIN, build
 
-DAYS = 2
+DAYS = 5
 
 
 def demo() -> None:
-    """The demo mill with two days of history, its clock at the demo's morning."""
+    """The demo mill with five days of history, its clock at the demo's morning."""
     build(days=DAYS)
 
 

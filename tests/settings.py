@@ -1,4 +1,5 @@
-"""Settings of the tests: a file database that live servers may share, plain static files, quick passwords."""
+"""Settings of the tests: a file database that live servers may share and parallel runs may copy (so without a WAL beside
+it), plain static files, quick passwords."""
 
 import os
 import tempfile
@@ -15,7 +16,7 @@ ALLOWED_HOSTS = ["*"]
 DATABASES["default"]["TEST"] = {"NAME": FOLDER / "test.sqlite3"}  # noqa: F405
 DATABASES["default"]["CONN_MAX_AGE"] = 0  # noqa: F405
 DATABASES["default"]["OPTIONS"]["init_command"] = (  # noqa: F405
-    "PRAGMA journal_mode=WAL; PRAGMA synchronous=OFF; PRAGMA busy_timeout=5000; PRAGMA foreign_keys=ON"
+    "PRAGMA journal_mode=DELETE; PRAGMA synchronous=OFF; PRAGMA busy_timeout=5000; PRAGMA foreign_keys=ON"
 )
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
@@ -24,3 +25,4 @@ STORAGES = {
 MIDDLEWARE = [m for m in MIDDLEWARE if "whitenoise" not in m]  # noqa: F405
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 TEST_RUNNER = "tests.runner.Counting"
+LOGGING["loggers"] = {name: {"level": "ERROR"} for name in ("django.request", "axes")}  # noqa: F405

@@ -1,6 +1,6 @@
 """The steady state of a network with recycles.
 
-One inverse for each component. Draws start as flows of a guessed composition (a few linear passes); then they are
+One sparse system over units and components. Draws start as flows of a guessed composition (a few linear passes); then they are
 fractions of what stands in their tank, found by Newton's method, so that every component closes in every pass.
 Source: models, section 1; Newton's method in place of its damped passes, since recycles near 1 make those slow.
 """
@@ -9,6 +9,8 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from scipy.sparse import csc_array
+from scipy.sparse.linalg import splu
 
 from core.colour import ks_from_reflectance
 from core.errors import NotSolved, Problem
@@ -95,30 +97,6 @@ def _clean(flows: Vector) -> Vector:
     return np.where((flows < 0) & (flows > -1e-7 * max(1.0, float(np.abs(flows).sum()))), 0.0, flows)
 
 
-def _inverses(network: Network, routing: Vector) -> Vector:
-    """One inverse a component, (11, n, n): feeds that answer to inflows, conversions into others left aside."""
-    n = len(network.units)
-    diagonal = np.einsum("ucc->cu", network.conversion)
-    back = routing * diagonal[:, None, :]
-    inner = np.flatnonzero([bool(u.outlets) for u in network.units])  # exits only collect: they need no inverting
-    outer = np.setdiff1d(np.arange(n), inner)
-    try:
-        core = np.linalg.inv(np.eye(len(inner)) - back[:, inner[:, None], inner])
-    except np.linalg.LinAlgError:
-        raise UnsolvableNetwork(Problem("network", "has a loop that returns all it is given")) from None
-    inverse = np.zeros((N, n, n))
-    inverse[:, inner[:, None], inner] = core
-    inverse[:, outer[:, None], inner] = back[:, outer[:, None], inner] @ core
-    inverse[:, outer, outer] = 1.0
-    # the matrices are near the identity, so the inverse's 1-norm measures the condition
-    condition = np.abs(inverse).sum(axis=1).max(axis=1)
-    if not condition.max() < MOST_CONDITION:
-        c = int(condition.argmax())
-        u = network.units[int(np.abs(inverse[c]).sum(axis=1).argmax())]
-        raise UnsolvableNetwork(Problem(u.id, f"lies in a loop that gives up almost no {COMPONENTS[c]}: add a bleed"))
-    return inverse
-
-
 class _Draws:
     """The draws as arrays: where they take and give, what they carry, and the constraint each must meet.
 
@@ -171,44 +149,90 @@ class _Draws:
 
 
 class _Line:
-    """The network at a given routing: how feeds answer to what enters, with conversions in their order."""
+    """The network as one sparse system over (unit, component), conversions and moving draws included.
 
-    def __init__(self, network: Network, draws: _Draws, routing: Vector) -> None:
-        self.network, self.draws = network, draws
-        self.inverse = _inverses(network, routing)
-        # components that others turn into: (component, converting units, shares of every component, answer of the line)
-        self.turns = []
-        for c in network.order:
-            share = network.conversion[:, c, :].copy()
-            share[:, c] = 0.0
-            where = np.flatnonzero(share.any(axis=1))
-            if len(where):
-                self.turns.append((c, where, share[where], self.inverse[c] @ routing[c][:, where]))
-        gained = self.inverse[:, :, draws.to]
-        lost = self.inverse[:, :, draws.rest] * (draws.rest >= 0)
-        self.direct = np.ascontiguousarray((gained - lost).transpose(2, 1, 0))  # (m, n, 11)
+    Row (v, c'), column (u, c): what of c entering u arrives at v as c'. The pattern stays, only the draws' fractions change.
+    """
 
-    def _converted(self, x: Vector) -> Vector:
-        for c, where, share, answer in self.turns:
-            made = (x[..., where, :] * share).sum(axis=-1)
-            x[..., c] += made @ answer.T
-        return x
+    def __init__(self, network: Network, draws: _Draws) -> None:
+        n, m = len(network.units), len(network.draws)
+        self.network, self.draws, self.shape = network, draws, (n, N)
+        k = network.conversion
+        c, v, u = np.nonzero(network.routing)
+        share = network.routing[c, v, u]
+        rows, cols, values = [np.arange(n * N)], [np.arange(n * N)], [np.ones(n * N)]
+        for before in range(N):  # component `before` of u that leaves as c
+            part = k[u, c, before] * share
+            on = part != 0.0
+            rows.append(v[on] * N + c[on])
+            cols.append(u[on] * N + before)
+            values.append(-part[on])
+        fixed = sum(len(r) for r in rows)
+        owner = []
+        for j in np.flatnonzero(draws.moving).tolist():
+            tank = draws.tank[j]
+            after, entered = np.nonzero(k[tank] * draws.mask[j][:, None])
+            weight = k[tank][after, entered] * draws.mask[j][after]
+            for place, sign in ((draws.to[j], -1.0), (draws.rest[j], 1.0)):
+                rows.append(place * N + after)
+                cols.append(tank * N + entered)
+                values.append(sign * weight)
+                owner.append(np.full(len(after), j))
+        self.owner = np.concatenate(owner) if owner else np.zeros(0, dtype=int)
+        self.values, self.fixed = np.concatenate(values), fixed
+        key = np.concatenate(cols) * (n * N) + np.concatenate(rows)  # column by column, as the solver wants it
+        places, self.place = np.unique(key, return_inverse=True)
+        self.rows = (places % (n * N)).astype(np.int32)
+        self.starts = np.searchsorted(places, np.arange(n * N + 1) * (n * N)).astype(np.int32)
+        self.m = m
+
+    def at(self, fractions: Vector) -> None:
+        """Factorise with these fractions of the moving draws."""
+        values = self.values.copy()
+        values[self.fixed :] *= fractions[self.owner]
+        data = np.bincount(self.place, weights=values, minlength=len(self.rows))
+        size = self.shape[0] * N
+        try:
+            self.factors = splu(csc_array((data, self.rows, self.starts), shape=(size, size)))
+        except RuntimeError:
+            raise UnsolvableNetwork(Problem("network", "has a loop that returns all it is given")) from None
+
+    def refuse_ill_conditioned(self) -> None:
+        """By the factors' diagonal, which shrinks as a loop comes near to giving nothing up."""
+        pivots = np.abs(self.factors.U.diagonal())
+        if not pivots.min() * MOST_CONDITION > pivots.max():
+            i = int(np.flatnonzero(self.factors.perm_c == pivots.argmin())[0])
+            unit, component = self.network.units[i // N], COMPONENTS[i % N]
+            raise UnsolvableNetwork(Problem(unit.id, f"lies in a loop that gives up almost no {component}: add a bleed"))
 
     def base(self) -> Vector:
         """Feeds (n, 11) that answer to what enters from outside."""
-        return self._converted(np.matmul(self.inverse, self.network.feed.T[:, :, None])[:, :, 0].T.copy())
+        found: Vector = self.factors.solve(self.network.feed.ravel()).reshape(self.shape)
+        return found
 
     def answer(self, carried: Vector) -> Vector:
         """Feeds (m, n, 11) that answer to moving `carried` (m, 11), t/h, by each draw."""
-        return self._converted(self.direct * carried[:, None, :])
+        draws, every = self.draws, np.arange(self.m)
+        inflow = np.zeros((self.m, *self.shape))
+        if not self.m:
+            return inflow
+        inflow[every, draws.to] += carried
+        back = draws.rest >= 0
+        inflow[every[back], draws.rest[back]] -= carried[back]
+        found: Vector = self.factors.solve(inflow.reshape(self.m, -1).T).T.reshape(inflow.shape)
+        return found
 
 
-def _first_guess(network: Network, draws: _Draws) -> tuple[Vector, Vector, Vector]:
-    """A few linear passes with compositions of the pass before: feeds, draws and compositions near the answer."""
-    line = _Line(network, draws, network.routing)
+def _first_guess(line: _Line) -> tuple[Vector, Vector]:
+    """A few linear passes with compositions of the pass before: feeds and draws near the answer."""
+    network, draws = line.network, line.draws
+    line.at(np.zeros(line.m))
+    line.refuse_ill_conditioned()
     base = line.base()
+    if not line.m:
+        return base, np.zeros(0)
     carried = np.where((draws.moving & ~draws.by_solids)[:, None], WATER, draws.compositions(_after(network, base)))
-    into, phi = base, np.zeros(len(network.draws))
+    into, phi = base, np.zeros(line.m)
     for _ in range(FIRST_PASSES):
         answer = line.answer(carried)
         solids = carried @ SUSPENDED
@@ -220,7 +244,7 @@ def _first_guess(network: Network, draws: _Draws) -> tuple[Vector, Vector, Vecto
         phi = _answer_of(g + np.diag(own), draws.right - (draws.row * base[draws.at]).sum(axis=1))
         into = base + np.tensordot(phi, answer, axes=1)
         carried = draws.compositions(_after(network, into))
-    return into, phi, carried
+    return into, phi
 
 
 def _answer_of(g: Vector, right: Vector) -> Vector:
@@ -231,22 +255,19 @@ def _answer_of(g: Vector, right: Vector) -> Vector:
     return found
 
 
-def _refine(network: Network, draws: _Draws, into: Vector, phi: Vector) -> tuple[Vector, Vector, Vector, int]:
+def _refine(line: _Line, into: Vector, phi: Vector) -> tuple[Vector, Vector, Vector, int]:
     """Newton's method on the fractions that draws take of their tanks: feeds, draws, what they carry, passes."""
-    m = len(network.draws)
+    network, draws, every = line.network, line.draws, np.arange(line.m)
     moving = draws.moving
     held = (np.maximum(_after(network, into)[draws.tank], 0.0) * draws.mask).sum(axis=1)
     unknown = np.where(moving, phi / np.where(held > 0.0, held, 1.0), phi)  # fraction of the tank, or t/h
     worst = np.inf
     for passes in range(1, MOST_PASSES + 1):
-        routing = network.routing.copy()
-        for j in np.flatnonzero(moving):
-            routing[:, draws.to[j], draws.tank[j]] += unknown[j] * draws.mask[j]
-            routing[:, draws.rest[j], draws.tank[j]] -= unknown[j] * draws.mask[j]
-        line = _Line(network, draws, routing)
+        line.at(np.where(moving, unknown, 0.0))
         fixed = np.where(moving, 0.0, unknown)
-        steady = line.answer(draws.fixed)
-        into = line.base() + np.tensordot(fixed, steady, axes=1)
+        into = line.base()
+        steady = line.answer(np.where(moving[:, None], 0.0, draws.fixed))
+        into = into + np.tensordot(fixed, steady, axes=1)
         stands = _after(network, into)[draws.tank] * draws.mask
         carried = np.where(moving[:, None], unknown[:, None] * stands, fixed[:, None] * draws.fixed)
         phi = carried.sum(axis=1)
@@ -255,19 +276,20 @@ def _refine(network: Network, draws: _Draws, into: Vector, phi: Vector) -> tuple
         scale = np.maximum(
             np.abs(into[draws.at]).sum(axis=1) * np.abs(draws.row).max(axis=1), np.abs(draws.right) + np.abs(phi)
         )
-        worst = float((np.abs(miss) / np.maximum(scale, 1e-9)).max()) if m else 0.0
+        worst = float((np.abs(miss) / np.maximum(scale, 1e-9)).max()) if line.m else 0.0
         if worst < TOLERANCE:
             return into, phi, carried, passes
         # how everything answers to each unknown
-        move = np.where(moving[:, None, None], line.answer(stands), steady)  # d into / d unknown (m, n, 11)
-        stood = np.einsum("jkc,ijc->ijk", network.conversion[draws.tank], move[:, draws.tank, :]) * draws.mask
+        move = steady + line.answer(np.where(moving[:, None], stands, 0.0))  # d into / d unknown (m, n, 11)
+        stood = (
+            np.matmul(move[:, draws.tank, None, :], network.conversion[draws.tank].transpose(0, 2, 1))[:, :, 0, :] * draws.mask
+        )
         d_carried = np.where(moving[:, None], unknown[:, None], 0.0) * stood  # (i unknown, j draw, 11)
-        d_carried[np.arange(m), np.arange(m)] += np.where(moving[:, None], stands, draws.fixed)
+        d_carried[every, every] += np.where(moving[:, None], stands, draws.fixed)
         d_phi = d_carried.sum(axis=2)
         d_own = np.where(draws.by_solids, d_carried @ SUSPENDED, draws.own * d_phi)
-        jacobian = np.einsum("jc,ijc->ij", draws.row, move[:, draws.at, :]) + d_own + d_phi @ draws.shared.T
-        step = _answer_of(jacobian.T, -miss)
-        unknown = unknown + step
+        jacobian = (move[:, draws.at, :] * draws.row).sum(axis=2) + d_own + d_phi @ draws.shared.T
+        unknown = unknown + _answer_of(jacobian.T, -miss)
     where = network.draws[int(np.abs(miss).argmax())].to
     raise NotSolved("the line", MOST_PASSES, worst, where)
 
@@ -278,9 +300,8 @@ def solve(network: Network) -> Solution:
     Raises: UnsolvableNetwork when a draw would have to run backwards (incoming thinner than the target, a tank drawn
     dry) or a loop gives nothing up; NotSolved when the draws do not settle in 30 passes.
     """
-    draws = _Draws(network)
-    guess, drawn, carried = _first_guess(network, draws)
-    into, drawn, carried, passes = _refine(network, draws, guess, drawn) if network.draws else (guess, drawn, carried, 1)
+    line = _Line(network, _Draws(network))
+    into, drawn, carried, passes = _refine(line, *_first_guess(line))
     after = _after(network, into)
     whole = np.where(np.abs(drawn) > 0.0, drawn, 1.0)
     compositions = carried / whole[:, None]

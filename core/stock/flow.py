@@ -62,7 +62,7 @@ class StockFlowCase:
 class StockFlow:
     flow_l_min: float = figure("Stock flow", "L/min", decimals=0, equation="1000 t/h / (0.6 × consistency % × density)")
     flow_m3_h: float = figure("Stock flow", "m³/h", decimals=1, equation="L/min × 0.06")
-    flow_us_gpm: float = figure("Stock flow", "US gpm", decimals=0, equation="L/min / 3.785411784")
+    flow_us_gpm: float = figure("Stock flow", "US gpm", decimals=0, equation="L/min / litres of a US gallon, 3.785")
     cautions: tuple[Caution, ...] = ()
 
 

@@ -100,7 +100,7 @@ def record(request, row_id: str):
     data = request.POST if request.method == "POST" else request.GET
     lot = data.get("lot", "")
     corrects = _corrected(request, data, row, state)
-    form = SampleForm(row, data if data else _was(corrects), state.now)
+    form = SampleForm(row, {**_was(corrects), **data.dict()}, state.now)
     if request.method == "POST":
         kept = _keep(request, form, row, state, corrects, lot)
         if kept is not None:

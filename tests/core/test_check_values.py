@@ -39,8 +39,15 @@ class CheckValues(SimpleTestCase):
         feed = row(LF=10.0)
         net = build(
             [
-                Unit(id="1", feed=feed, outlets=(Outlet(name="a", to="accept", shares=shares(0.8)), Outlet(name="r", to="2", shares=shares(0.2)))),
-                Unit(id="2", outlets=(Outlet(name="a", to="1", shares=shares(0.75)), Outlet(name="r", to="reject", shares=shares(0.25)))),
+                Unit(
+                    id="1",
+                    feed=feed,
+                    outlets=(Outlet(name="a", to="accept", shares=shares(0.8)), Outlet(name="r", to="2", shares=shares(0.2))),
+                ),
+                Unit(
+                    id="2",
+                    outlets=(Outlet(name="a", to="1", shares=shares(0.75)), Outlet(name="r", to="reject", shares=shares(0.25))),
+                ),
                 Unit(id="accept"),
                 Unit(id="reject"),
             ]
@@ -54,8 +61,15 @@ class CheckValues(SimpleTestCase):
         loss = r1 * r2 / (1 - r1 * (1 - r2))
         net = build(
             [
-                Unit(id="1", feed=row(SF=1.0), outlets=(Outlet(name="a", to="out", shares=shares(1 - r1)), Outlet(name="r", to="2", shares=shares(r1)))),
-                Unit(id="2", outlets=(Outlet(name="a", to="1", shares=shares(1 - r2)), Outlet(name="r", to="lost", shares=shares(r2)))),
+                Unit(
+                    id="1",
+                    feed=row(SF=1.0),
+                    outlets=(Outlet(name="a", to="out", shares=shares(1 - r1)), Outlet(name="r", to="2", shares=shares(r1))),
+                ),
+                Unit(
+                    id="2",
+                    outlets=(Outlet(name="a", to="1", shares=shares(1 - r2)), Outlet(name="r", to="lost", shares=shares(r2))),
+                ),
                 Unit(id="out"),
                 Unit(id="lost"),
             ]
@@ -72,7 +86,14 @@ class CheckValues(SimpleTestCase):
         bleed = 40.0 / 1000.0
         net = build(
             [
-                Unit(id="loop", feed=row(DS=0.5, W=40.0), outlets=(Outlet(name="back", to="loop", shares=shares(1 - bleed)), Outlet(name="bleed", to="out", shares=shares(bleed)))),
+                Unit(
+                    id="loop",
+                    feed=row(DS=0.5, W=40.0),
+                    outlets=(
+                        Outlet(name="back", to="loop", shares=shares(1 - bleed)),
+                        Outlet(name="bleed", to="out", shares=shares(bleed)),
+                    ),
+                ),
                 Unit(id="out"),
             ]
         )
@@ -139,7 +160,9 @@ class CheckValues(SimpleTestCase):
         self.assertEqual(found.outcome, transmitter.Outcome.OFFSET)
 
     def test_loop_agrees_with_the_water_balance(self):
-        case = loop.LoopCase(stock_l_min=588, inlet_pct=4.8, target_pct=3.55, measured_pct=3.46, water_cons_pct=0.4, water_max_l_min=420)
+        case = loop.LoopCase(
+            stock_l_min=588, inlet_pct=4.8, target_pct=3.55, measured_pct=3.46, water_cons_pct=0.4, water_max_l_min=420
+        )
         found = loop.consistency_loop(case)
         self.near(found.water_now_l_min, 257.4, 1e-3)
         self.near(found.change_l_min, found.flow_l_min * (3.46 - 3.55) / (3.55 - 0.4), 1e-9)
@@ -147,9 +170,18 @@ class CheckValues(SimpleTestCase):
     # section 8: mixing of the furnish
     def test_blend(self):
         def three(**by: tuple[float, float, float]) -> tuple[Source, ...]:
-            base = {"cons_pct": (3.8, 4.0, 3.2), "ash_pct": (0.0, 0.0, 0.0), "iso_pct": (80.0, 80.0, 80.0), "s457": (28.0, 38.0, 55.0), "csf_ml": (500.0, 400.0, 250.0)}
+            base = {
+                "cons_pct": (3.8, 4.0, 3.2),
+                "ash_pct": (0.0, 0.0, 0.0),
+                "iso_pct": (80.0, 80.0, 80.0),
+                "s457": (28.0, 38.0, 55.0),
+                "csf_ml": (500.0, 400.0, 250.0),
+            }
             base |= by
-            return tuple(Source(key=k, share=f, **{n: v[i] for n, v in base.items()}) for i, (k, f) in enumerate((("a", 0.4), ("b", 0.4), ("c", 0.2))))
+            return tuple(
+                Source(key=k, share=f, **{n: v[i] for n, v in base.items()})
+                for i, (k, f) in enumerate((("a", 0.4), ("b", 0.4), ("c", 0.2)))
+            )
 
         iso = tuple(colour.brightness_from_ks(k / s) for k, s in ((0.229, 28), (0.310, 38), (4.80, 55)))
         found = mix_furnish(three(iso_pct=iso))
@@ -182,16 +214,29 @@ class CheckValues(SimpleTestCase):
     def test_draw(self):
         case = delivery.DrawCase(gsm=80, speed_m_min=900, width_m=5.0, moisture_pct=5, sheet_ash_pct=15, furnish_ash_pct=8)
         found = delivery.draw(case)
-        for name, wanted, rel in (("gross_t_h", 21.6, 1e-4), ("od_t_h", 20.52, 1e-4), ("web_t_h", 20.9304, 5e-4), ("solids_t_h", 20.1436, 5e-4), ("filler_t_h", 1.6589, 5e-4)):
+        for name, wanted, rel in (
+            ("gross_t_h", 21.6, 1e-4),
+            ("od_t_h", 20.52, 1e-4),
+            ("web_t_h", 20.9304, 5e-4),
+            ("solids_t_h", 20.1436, 5e-4),
+            ("filler_t_h", 1.6589, 5e-4),
+        ):
             self.near(getattr(found, name), wanted, rel, figure=name)
 
     def test_approach_flow(self):
         self.near(flow.stock_flow(flow.StockFlowCase(fibre_t_h=18.9, cons_pct=3.2, density_kg_l=1.004)).flow_l_min, 9804.5)
-        h = delivery.headbox(delivery.HeadboxCase(stock_l_min=9800, stock_pct=3.2, headbox_pct=0.7, tray_pct=0.2, tray_share=0.985))
+        h = delivery.headbox(
+            delivery.HeadboxCase(stock_l_min=9800, stock_pct=3.2, headbox_pct=0.7, tray_pct=0.2, tray_share=0.985)
+        )
         self.near(h.water_l_min, 49000)
         self.near(h.flow_l_min, 58800)
         self.near(h.first_pass_pct, 71.857)
-        self.near(basis_weight.variability(basis_weight.BudgetCase(cons_pct=0.5, flow_pct=0.3, speed_pct=0.05, retention_pct=0.4)).total_pct, 0.7089)
+        self.near(
+            basis_weight.variability(
+                basis_weight.BudgetCase(cons_pct=0.5, flow_pct=0.3, speed_pct=0.05, retention_pct=0.4)
+            ).total_pct,
+            0.7089,
+        )
         self.near(delivery.fresh_water_m3_t(160, 16.5), 9.6970)
         self.near(delivery.jet_speed_m_min(12.0), 920.5)
         self.near(delivery.blend_off_share(430, 350, 400, logarithmic=True), 0.35132)
@@ -249,7 +294,18 @@ class CheckValues(SimpleTestCase):
     def test_lot_numbers_and_traces(self):
         for bare, sign in (("KD26317A04", "H"), ("RP26317B12", "8"), ("BM26318A01", "2")):
             self.assertEqual(lots.check_sign(bare), sign)
-        edges = tuple(lots.Edge(*e) for e in (("BT1", "C11", 11.2), ("BT1", "C12", 5.6), ("BL", "BT1", 12), ("BL", "R7", 6), ("BL", "BK3", 2), ("RL9", "BL", 18), ("RL9", "FILL", 2)))
+        edges = tuple(
+            lots.Edge(*e)
+            for e in (
+                ("BT1", "C11", 11.2),
+                ("BT1", "C12", 5.6),
+                ("BL", "BT1", 12),
+                ("BL", "R7", 6),
+                ("BL", "BK3", 2),
+                ("RL9", "BL", 18),
+                ("RL9", "FILL", 2),
+            )
+        )
         back = lots.roots(edges, "RL9")
         for source, wanted in (("C11", 0.36), ("C12", 0.18), ("R7", 0.27), ("BK3", 0.09), ("FILL", 0.10)):
             self.near(back[source], wanted, 1e-9, source=source)

@@ -43,7 +43,9 @@ def assert_balances(case: SimpleTestCase, found: Solution) -> None:
     case.assertLess(float(np.abs(arriving - found.into).max()), 1e-8 * scale)
 
 
-def whitewater(feed: np.ndarray, loss: float, reject: float, dilute_to: float, thicken_to: float, fines: float, over: float = 1.0):
+def whitewater(
+    feed: np.ndarray, loss: float, reject: float, dilute_to: float, thicken_to: float, fines: float, over: float = 1.0
+):
     """A cook with a yield loss, a screen, a thickener, and its filtrate back to dilution."""
     units = [
         Unit(id="in", feed=feed, conversion=loses(loss), outlets=(Outlet(name="on", to="screen", shares=shares(1)),)),
@@ -63,7 +65,17 @@ def whitewater(feed: np.ndarray, loss: float, reject: float, dilute_to: float, t
 
 @tag("core")
 class NetworkLaws(SimpleTestCase):
-    @given(lf=parts, sf=parts, fn=parts, ds=st.floats(0, 5), loss=st.floats(0, 0.6), reject=st.floats(0, 0.3), fines=st.floats(0, 0.5), thin=st.floats(0.005, 0.02), thick=st.floats(0.03, 0.15))
+    @given(
+        lf=parts,
+        sf=parts,
+        fn=parts,
+        ds=st.floats(0, 5),
+        loss=st.floats(0, 0.6),
+        reject=st.floats(0, 0.3),
+        fines=st.floats(0, 0.5),
+        thin=st.floats(0.005, 0.02),
+        thick=st.floats(0.03, 0.15),
+    )
     def test_what_goes_in_comes_out(self, lf, sf, fn, ds, loss, reject, fines, thin, thick):
         feed = np.zeros(N)
         feed[:3] = lf, sf, fn
@@ -88,7 +100,9 @@ class NetworkLaws(SimpleTestCase):
     def test_a_line_without_limits_scales(self, factor):
         feed = np.zeros(N)
         feed[0], feed[2], feed[DS], feed[-1] = 6.0, 2.0, 0.4, 7.0
-        one, many = (solve(whitewater(feed * f, 0.3, 0.02, 0.012, 0.1, 0.1, over=f)).enters("tower").solids_t_h for f in (1.0, factor))
+        one, many = (
+            solve(whitewater(feed * f, 0.3, 0.02, 0.012, 0.1, 0.1, over=f)).enters("tower").solids_t_h for f in (1.0, factor)
+        )
         self.assertTrue(math.isclose(many, one * factor, rel_tol=1e-9))
 
     def test_the_demo_line_closes_however_it_is_run(self):
@@ -149,22 +163,32 @@ class StockLaws(SimpleTestCase):
         assume(c > water + 0.05)
         mixed = dilution.dilute_result(dilution.MixedCase(flow_l_min=q, cons_pct=c, water_l_min=w, water_cons_pct=water))
         assume(mixed.cons_out_pct > water + 0.01)
-        back = dilution.dilute(dilution.DilutionCase(flow_l_min=q, cons_pct=c, target_pct=mixed.cons_out_pct, water_cons_pct=water))
+        back = dilution.dilute(
+            dilution.DilutionCase(flow_l_min=q, cons_pct=c, target_pct=mixed.cons_out_pct, water_cons_pct=water)
+        )
         self.assertTrue(math.isclose(back.water_l_min, w, rel_tol=1e-6, abs_tol=1e-6))
-        inlet = dilution.dilution_inlet(dilution.InletCase(flow_l_min=q, water_l_min=w, cons_out_pct=mixed.cons_out_pct, water_cons_pct=water))
+        inlet = dilution.dilution_inlet(
+            dilution.InletCase(flow_l_min=q, water_l_min=w, cons_out_pct=mixed.cons_out_pct, water_cons_pct=water)
+        )
         self.assertTrue(math.isclose(100 * inlet.fibre_in_t_h / (q * 0.06), c, rel_tol=1e-6))
 
     @given(t=st.floats(0.05, 100), c=cons, rho=st.floats(0.9, 1.1))
     def test_flow_round_trip(self, t, c, rho):
         q = flow.stock_flow(flow.StockFlowCase(fibre_t_h=t, cons_pct=c, density_kg_l=rho)).flow_l_min
         assume(q <= 500_000)
-        self.assertTrue(math.isclose(flow.fibre_flow(flow.FibreFlowCase(flow_l_min=q, cons_pct=c, density_kg_l=rho)).fibre_t_h, t, rel_tol=1e-9))
+        self.assertTrue(
+            math.isclose(
+                flow.fibre_flow(flow.FibreFlowCase(flow_l_min=q, cons_pct=c, density_kg_l=rho)).fibre_t_h, t, rel_tol=1e-9
+            )
+        )
 
     @given(r=st.floats(0.5, 10), brim=st.floats(2, 20), cone=st.floats(0, 0.9), floor=st.floats(0, 1), at=st.floats(0, 1))
     def test_level_round_trip(self, r, brim, cone, floor, at):
         vessel = shape.Cylinder(radius_m=r, brim_m=brim, cone_m=cone * brim, floor_m=floor * r)
         h = at * brim
-        self.assertAlmostEqual(shape.level_m(vessel, vessel.volume_m3(h)), h, delta=1e-5 * brim if cone and not floor else 1e-6 * brim + 1e-4)
+        self.assertAlmostEqual(
+            shape.level_m(vessel, vessel.volume_m3(h)), h, delta=1e-5 * brim if cone and not floor else 1e-6 * brim + 1e-4
+        )
 
     @given(level=st.floats(11, 94), rate_in=st.floats(0, 500), rate_out=st.floats(0, 500))
     def test_cover_ends_at_its_limit(self, level, rate_in, rate_out):

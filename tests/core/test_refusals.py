@@ -35,19 +35,32 @@ class FieldRefusals(SimpleTestCase):
         """Walks each bench's model: below, above and not finite, one field at a time."""
         for b in BENCHES.values():
             case_class = b.model.case_class
-            sound = {f.name: float(b.opening.get(f.name, f.default if f.default is not dataclasses.MISSING else 0)) for f in dataclasses.fields(case_class)}
+            sound = {
+                f.name: float(b.opening.get(f.name, f.default if f.default is not dataclasses.MISSING else 0))
+                for f in dataclasses.fields(case_class)
+            }
             for name, said in quantities(case_class).items():
                 low, high = said.possible
-                bad = [math.nan, math.inf] + [low - 1.0] + ([low] if said.above else []) + ([high * 1.01 + 1.0] if math.isfinite(high) else [])
+                bad = (
+                    [math.nan, math.inf]
+                    + [low - 1.0]
+                    + ([low] if said.above else [])
+                    + ([high * 1.01 + 1.0] if math.isfinite(high) else [])
+                )
                 for value in bad:
-                    with self.subTest(model=b.model_name, field=name, value=value), self.assertRaises(ImpossibleInput) as refused:
+                    with (
+                        self.subTest(model=b.model_name, field=name, value=value),
+                        self.assertRaises(ImpossibleInput) as refused,
+                    ):
                         b.model.function(case_class(**{**sound, name: value}))
                     self.assertIn(name, {p.field for p in refused.exception.problems})
 
     def test_all_bad_fields_at_once(self):
         with self.assertRaises(ImpossibleInput) as refused:
             dilute(DilutionCase(flow_l_min=-1, cons_pct=0, target_pct=math.nan, water_cons_pct=9))
-        self.assertEqual({p.field for p in refused.exception.problems}, {"flow_l_min", "cons_pct", "target_pct", "water_cons_pct"})
+        self.assertEqual(
+            {p.field for p in refused.exception.problems}, {"flow_l_min", "cons_pct", "target_pct", "water_cons_pct"}
+        )
 
     def test_outside_the_published_range_is_a_caution(self):
         found = dilute(DilutionCase(flow_l_min=2000, cons_pct=20, target_pct=10, stock_density_kg_l=1.01))
@@ -97,7 +110,13 @@ class NetworkRefusals(SimpleTestCase):
         said = self.refused(
             [
                 Unit(id="a", feed=water(), outlets=(Outlet(name="on", to="b", shares=shares(1)),)),
-                Unit(id="b", outlets=(Outlet(name="back", to="a", shares=shares(1, W=0)), Outlet(name="out", to="end", shares=shares(0, W=1)))),
+                Unit(
+                    id="b",
+                    outlets=(
+                        Outlet(name="back", to="a", shares=shares(1, W=0)),
+                        Outlet(name="out", to="end", shares=shares(0, W=1)),
+                    ),
+                ),
                 Unit(id="end"),
             ]
         )
@@ -127,7 +146,9 @@ class NetworkRefusals(SimpleTestCase):
     def test_conversions_may_not_turn_in_a_circle(self):
         k = np.eye(N)
         k[:2, :2] = [[0.5, 0.5], [0.5, 0.5]]
-        said = self.refused([Unit(id="a", feed=water(), conversion=k, outlets=(Outlet(name="on", to="end", shares=shares(1)),)), Unit(id="end")])
+        said = self.refused(
+            [Unit(id="a", feed=water(), conversion=k, outlets=(Outlet(name="on", to="end", shares=shares(1)),)), Unit(id="end")]
+        )
         self.assertIn("circle", said)
 
 
@@ -156,7 +177,7 @@ class MillDocument(SimpleTestCase):
     def test_a_feed_that_does_not_exist_is_refused(self):
         mill = read_mill(self.document)
         with self.assertRaises(ImpossibleInput):
-            network(mill, Running(feeds={"Z.nothing": 1.0}, gives={k: 1.0 for k in mill.sources}, filler_t_h=0))
+            network(mill, Running(feeds={"Z.nothing": 1.0}, gives=dict.fromkeys(mill.sources, 1.0), filler_t_h=0))
         self.assertIn("K.larch.chips", default_feeds(mill))
 
     def test_run_orders_name_their_bad_fields(self):
@@ -164,7 +185,16 @@ class MillDocument(SimpleTestCase):
 
         mill = read_mill(self.document)
         case = mill.draw_case(mill.grades["LB80"])
-        order = RunOrder(draw=dataclasses.replace(case, speed_m_min=950), sale_t=0, start_h=-1, busy_until_h=0, chest_cons_pct=3.6, headbox_cons_pct=0.7, speed_low=780, speed_high=900)
+        order = RunOrder(
+            draw=dataclasses.replace(case, speed_m_min=950),
+            sale_t=0,
+            start_h=-1,
+            busy_until_h=0,
+            chest_cons_pct=3.6,
+            headbox_cons_pct=0.7,
+            speed_low=780,
+            speed_high=900,
+        )
         with self.assertRaises(ImpossibleInput) as refused:
             plan_run(order, ())
         self.assertEqual({p.field for p in refused.exception.problems}, {"sale_t", "start_h", "speed_m_min"})

@@ -169,3 +169,9 @@ def label_of(form, name: str) -> str:
 def component(stream, name: str) -> float:
     """One component's flow of a stream, t/h."""
     return stream[name]
+
+
+@register.filter
+def sci(value: float) -> str:
+    """A very small number: 4e-16."""
+    return f"{value:.0e}".replace("-", MINUS)

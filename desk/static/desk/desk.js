@@ -155,6 +155,15 @@ document.body.addEventListener("htmx:afterRequest", (event) => {
   if (event.detail.successful) lost?.classList.remove("on");
 });
 
+/* a form that is being sent asks nothing more of its answer */
+document.addEventListener("submit", (event) => {
+  event.target.dataset.sent = "1";
+});
+window.addEventListener("pageshow", () => document.querySelectorAll("form[data-sent]").forEach((form) => delete form.dataset.sent));
+document.body.addEventListener("htmx:beforeRequest", (event) => {
+  if (event.detail.elt.closest("form")?.dataset.sent) event.preventDefault();
+});
+
 /* live parts keep the focus where it stood */
 let stood = null;
 document.body.addEventListener("htmx:beforeSwap", (event) => {
@@ -163,7 +172,7 @@ document.body.addEventListener("htmx:beforeSwap", (event) => {
 });
 document.body.addEventListener("htmx:afterSwap", () => {
   document.querySelectorAll(".f .msg, .ent .msg").forEach((msg) => {
-    const well = document.getElementById(msg.id.replace(/_e$/, ""));
+    const well = document.getElementsByName(msg.id.replace(/_e$/, ""))[0];
     if (well) well.setAttribute("aria-invalid", String(msg.textContent.trim() !== ""));
   });
   if (!stood) return;

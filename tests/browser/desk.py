@@ -1,0 +1,109 @@
+"""A browser at the desk: Debian's Chromium, a silent console, no other host."""
+
+import os
+
+from axe_playwright_python.sync_playwright import Axe
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.test import tag
+from playwright.sync_api import expect, sync_playwright
+
+from tests import make
+
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+CHROMIUM = os.environ.get("VAT_CHROMIUM", "/usr/bin/chromium")
+AXE_OPTIONS = {"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "best-practice"]}
+
+expect.set_options(timeout=10_000)
+
+
+@tag("browser")
+class DeskCase(StaticLiveServerTestCase):
+    """Starts Chromium once for the class; each test has a fresh demo mill and a fresh window."""
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.chromium = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        cls.addClassCleanup(cls.chromium.close)
+
+    def setUp(self):
+        from desk.mill import ribbon, state
+
+        state._read.cache_clear()
+        state._solved.cache_clear()
+        ribbon._small.clear()
+        make.demo()
+        self.page = self.window()
+
+    def _fixture_teardown(self):
+        """The log refuses DELETE, so its triggers rest while the tables are emptied between tests."""
+        from django.db import connection
+
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT name, sql FROM sqlite_master WHERE type = 'trigger'")
+            triggers = cursor.fetchall()
+            for name, _ in triggers:
+                cursor.execute(f'DROP TRIGGER "{name}"')
+        super()._fixture_teardown()
+        with connection.cursor() as cursor:
+            for _, sql in triggers:
+                cursor.execute(sql)
+
+    def window(self, width: int = 1280, height: int = 800, **more):
+        context = self.chromium.new_context(viewport={"width": width, "height": height}, **more)
+        self.addCleanup(context.close)
+        page = context.new_page()
+        self.said: list[str] = []
+        page.on("console", lambda m: self.said.append(f"{page.url}: {m.text}"))
+        page.on("pageerror", lambda e: self.said.append(f"{page.url}: {e}"))
+        page.on(
+            "request",
+            lambda r: self.said.append(f"asks {r.url}") if not r.url.startswith((self.live_server_url, "data:")) else None,
+        )
+        return page
+
+    def open(self, path: str, page=None) -> None:
+        (page or self.page).goto(self.live_server_url + path)
+
+    def sign_in(self, name: str, page=None) -> None:
+        page = page or self.page
+        self.open("/sign-in/", page)
+        page.get_by_role("button", name=name).click()
+        expect(page.get_by_role("heading", name="Due")).to_be_visible()
+
+    def sign_out(self, page=None) -> None:
+        page = page or self.page
+        self.open("/help/", page)
+        page.get_by_role("button", name="Sign out").click()
+
+    def calm(self) -> None:
+        """Nothing was said on the console and nothing asked of another host."""
+        self.assertEqual(self.said, [])
+
+    def accessible(self, page=None) -> None:
+        page = page or self.page
+        found = Axe().run(page, options=AXE_OPTIONS)
+        told = [
+            f"{v['id']}: {n['html'][:160]} {n.get('failureSummary', '')[:200]}"
+            for v in found.response["violations"]
+            for n in v["nodes"][:3]
+        ]
+        self.assertEqual(told, [], f"{page.url}\n" + "\n".join(told))
+
+    def clock(self, minutes: float) -> None:
+        """Let the mill's clock show so many minutes after the demo's morning."""
+        from datetime import timedelta
+
+        from desk.mill.clock import set_clock
+
+        set_clock(make.NOW + timedelta(minutes=minutes))

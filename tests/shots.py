@@ -1,0 +1,108 @@
+"""Takes docs/screenshots anew: the demo mill, served on this machine, one picture of each main view."""
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+HOUSE = Path(__file__).resolve().parent.parent
+OUT = HOUSE / "docs" / "screenshots"
+PORT = 8347
+SAMPLE = "/lab/record/machine.chest.consistency/?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45"
+# name: (address, person, width, height, theme)
+VIEWS = {
+    "sign-in": ("/sign-in/", "", 1280, 800, "day"),
+    "shift-day": ("/", "mr", 1280, 800, "day"),
+    "shift-night": ("/", "mr", 1280, 800, "night"),
+    "run-card": ("/schedule/card/?order=H-0413", "mr", 1280, 800, "day"),
+    "run-card-print": ("print", "mr", 800, 1130, "day"),
+    "stock": ("/stock/", "jd", 1280, 800, "day"),
+    "dilution": ("/stock/dilution/", "pn", 1280, 800, "night"),
+    "chests": ("/stock/chests/", "jd", 1280, 800, "day"),
+    "sample-tablet": (SAMPLE, "jd", 820, 1180, "day"),
+    "result-row": ("/lab/row/K.larch_blow.kappa/", "tk", 1280, 800, "day"),
+    "lot": ("/deliver/lots/BM-26318-A01-2/", "mr", 1280, 800, "day"),
+    "ticket": ("/deliver/lots/BM-26318-A01-2/ticket/", "mr", 800, 1130, "day"),
+    "handover": ("/log/handover/", "mr", 1280, 800, "day"),
+    "log": ("/log/", "mr", 1280, 800, "night"),
+    "station": ("/station/cook/", "pn", 1280, 800, "day"),
+}
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+def served(folder: str) -> subprocess.Popen:
+    env = {**os.environ, "VAT_DATA": folder, "VAT_DEMO": "1"}
+    for args in (["migrate", "-v0"], ["demo"], ["collectstatic", "--noinput", "-v0"]):
+        subprocess.run([sys.executable, "manage.py", *args], cwd=HOUSE, env=env, check=True)
+    server = subprocess.Popen(
+        [
+            sys.executable,
+            "-m",
+            "gunicorn",
+            "desk.wsgi",
+            "-b",
+            f"127.0.0.1:{PORT}",
+            "--threads",
+            "4",
+            "--log-level",
+            "error",
+            "--no-control-socket",
+        ],
+        cwd=HOUSE,
+        env=env,
+    )
+    for _ in range(100):
+        try:
+            urllib.request.urlopen(f"http://127.0.0.1:{PORT}/sign-in/", timeout=1)
+            return server
+        except OSError:
+            time.sleep(0.1)
+    raise SystemExit("the demo did not start")
+
+
+def main() -> None:
+    OUT.mkdir(parents=True, exist_ok=True)
+    base = f"http://localhost:{PORT}"
+    with tempfile.TemporaryDirectory() as folder:
+        server = served(folder)
+        try:
+            with sync_playwright() as p:
+                browser = p.chromium.launch(executable_path=os.environ.get("VAT_CHROMIUM", "/usr/bin/chromium"), args=FLAGS)
+                for name, (path, person, width, height, theme) in VIEWS.items():
+                    context = browser.new_context(viewport={"width": width, "height": height})
+                    context.add_cookies([{"name": "theme", "value": theme, "url": base}])
+                    page = context.new_page()
+                    if person:
+                        page.goto(base + "/sign-in/")
+                        page.click(f'button[value="{person}"]')
+                    if path == "print":
+                        page.goto(base + "/schedule/card/?order=H-0413&grade=LB80&gsm=80&sale_t=80&speed_m_min=880&start=16:45")
+                        page.get_by_role("button", name="Issue the card").click()
+                        page.goto(page.url + "print/")
+                    else:
+                        page.goto(base + path)
+                    page.wait_for_load_state("networkidle")
+                    page.screenshot(path=OUT / f"{name}.png", full_page=width == 800)
+                    context.close()
+                browser.close()
+        finally:
+            server.terminate()
+            server.wait()
+    print(f"{len(VIEWS)} pictures in docs/screenshots.")
+
+
+if __name__ == "__main__":
+    main()
