@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.quantity import check, figure, quantity
-from core.register import model
+from core.register import Check, model
 
 GRAVITY_M_S2 = 9.80665
 
@@ -48,6 +48,40 @@ class Draw:
     holds_for="20 to 500 g/m², 50 to 2000 m/min, one retention for fibre and filler",
     equation="F = (web/r)(a − ac)/(1 − ac); S = web/r − F",
     calibrated_by=("retention_pct", "efficiency_pct"),
+    symbols="F=filler_t_h S=solids_t_h web=web_t_h r=retention_pct a=sheet_ash_pct ac=furnish_ash_pct",
+    basis="default",
+    checks=(
+        Check(
+            {"gsm": 80, "speed_m_min": 900, "width_m": 5.0, "moisture_pct": 5, "sheet_ash_pct": 15, "furnish_ash_pct": 8},
+            "gross_t_h",
+            21.6,
+            0.0001,
+        ),
+        Check(
+            {"gsm": 80, "speed_m_min": 900, "width_m": 5.0, "moisture_pct": 5, "sheet_ash_pct": 15, "furnish_ash_pct": 8},
+            "od_t_h",
+            20.52,
+            0.0001,
+        ),
+        Check(
+            {"gsm": 80, "speed_m_min": 900, "width_m": 5.0, "moisture_pct": 5, "sheet_ash_pct": 15, "furnish_ash_pct": 8},
+            "web_t_h",
+            20.9304,
+            0.0005,
+        ),
+        Check(
+            {"gsm": 80, "speed_m_min": 900, "width_m": 5.0, "moisture_pct": 5, "sheet_ash_pct": 15, "furnish_ash_pct": 8},
+            "solids_t_h",
+            20.1436,
+            0.0005,
+        ),
+        Check(
+            {"gsm": 80, "speed_m_min": 900, "width_m": 5.0, "moisture_pct": 5, "sheet_ash_pct": 15, "furnish_ash_pct": 8},
+            "filler_t_h",
+            1.6589,
+            0.0005,
+        ),
+    ),
 )
 def draw(case: DrawCase) -> Draw | Infeasible:
     """Thick stock and filler the chest must give while the sheet is on the reel.
@@ -106,6 +140,27 @@ class Headbox:
     source="mass balance; tray flow ratio 0.95 to 1.0",
     holds_for="headbox 0.2 to 1.2 %",
     equation="Qw = Qt (Ct − Ch)/(Ch − Cw); FPR = 100 (1 − Cw Qtray/(Ch Qh))",
+    symbols="Qw=water_l_min Qt=stock_l_min Ct=stock_pct Ch=headbox_pct Cw=tray_pct FPR=first_pass_pct Qtray=tray_share Qh=flow_l_min",
+    checks=(
+        Check(
+            {"stock_l_min": 9800, "stock_pct": 3.2, "headbox_pct": 0.7, "tray_pct": 0.2, "tray_share": 0.985},
+            "water_l_min",
+            49000,
+            0.0001,
+        ),
+        Check(
+            {"stock_l_min": 9800, "stock_pct": 3.2, "headbox_pct": 0.7, "tray_pct": 0.2, "tray_share": 0.985},
+            "flow_l_min",
+            58800,
+            0.0001,
+        ),
+        Check(
+            {"stock_l_min": 9800, "stock_pct": 3.2, "headbox_pct": 0.7, "tray_pct": 0.2, "tray_share": 0.985},
+            "first_pass_pct",
+            71.857,
+            0.0001,
+        ),
+    ),
 )
 def headbox(case: HeadboxCase) -> Headbox | Infeasible:
     """White water for a headbox consistency, and first-pass retention.

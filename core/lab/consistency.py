@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from core.errors import Caution, ImpossibleInput, Problem
 from core.lab.replicate import Replicates, combine
 from core.quantity import check, figure, quantity
-from core.register import model
+from core.register import Check, model
 
 R_ABS_PCT, R_REL_PCT = 0.05, 3.0  # default repeatability limits, % absolute and % of the mean
 
@@ -32,6 +32,8 @@ class Consistency:
     source="ISO 4119, TAPPI T 240",
     holds_for="0.2 to 35 %, oven at 105 °C to constant mass",
     equation="C = 100 (dry pad and paper − dry paper)/stock",
+    symbols="C=cons_pct stock=stock_g",
+    checks=(Check({"stock_g": 1105.8, "paper_g": 1.22, "pad_g": 43.86}, "cons_pct", 3.856, 0.0001),),
 )
 def weigh(case: Weighing) -> Consistency:
     """Consistency of one pad, % by mass.

@@ -8,8 +8,11 @@ Source: models, section 1.
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 
 import numpy as np
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import breadth_first_order
 
 from core.errors import ImpossibleInput, Problem
 from core.stream import COMPONENTS, INDEX, NAMES, SUSPENDED, N, Vector
@@ -89,7 +92,7 @@ class Draw:
     displaced: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+@dataclass(frozen=True, kw_only=True, eq=False)
 class Network:
     """Units and draws with their arrays, checked. Build with `build`."""
 
@@ -100,6 +103,16 @@ class Network:
     conversion: Vector  # (n, N, N)
     order: tuple[int, ...]  # components, every conversion leading from earlier to later
     feed: Vector  # (n, N)
+
+    @cached_property
+    def flow(self) -> csr_array:
+        """(n 11, n 11) sparse: of what enters column (u, c), the share that arrives at row (v, c'), draws left aside."""
+        n = len(self.units)
+        c, v, u = np.nonzero(self.routing)
+        share = self.routing[c, v, u][:, None] * self.conversion[u, c, :]
+        which, entered = np.nonzero(share)
+        rows, cols = v[which] * N + c[which], u[which] * N + entered
+        return csr_array((share[which, entered], (rows, cols)), shape=(n * N, n * N))
 
     @property
     def exits(self) -> tuple[str, ...]:
@@ -190,41 +203,43 @@ def _component_order(conversion: Vector) -> tuple[int, ...]:
 def _trapped(network: Network) -> list[Problem]:
     """Components that enter units from which they can reach no exit, as problems that name the loop."""
     n = len(network.units)
-    ends = np.array([not u.outlets for u in network.units])
-    kept = network.conversion  # (n, c', c)
-    # reach forward from the feeds, and backward from the exits, over (unit, component)
+    size = n * N
     alive = network.feed > 0
-    for d in network.draws:  # a supply's water appears where it is drawn to
-        tank = network.unit(d.tank)
-        if tank.supply:
-            alive[network.index[d.to]] |= tank.feed > 0
-    passes = network.routing > 0  # (c, v, u)
-    out = np.zeros((n, N), dtype=bool)
-    out[ends] = True
-    for _ in range(n * 2):
-        after = np.einsum("ukc,uc->uk", (kept > 0).astype(float), alive.astype(float)) > 0
-        moved = np.einsum("cvu,uc->vc", passes.astype(float), after.astype(float)) > 0
-        # draws carry the tank's components to the consumer
-        for d in network.draws:
-            if not network.unit(d.tank).supply:
-                moved[network.index[d.to]] |= after[network.index[d.tank]]
-        grown = alive | moved
-        if (grown == alive).all():
-            break
-        alive = grown
-    for _ in range(n * 2):
-        leaves = np.einsum("cvu,vc->uc", passes.astype(float), out.astype(float)) > 0  # after conversion
-        back = np.einsum("ukc,uk->uc", (kept > 0).astype(float), leaves.astype(float)) > 0
-        grown = out | back
-        if (grown == out).all():
-            break
-        out = grown
+    takes, gives = [], []
+    for d in network.draws:
+        tank, to = network.index[d.tank], network.index[d.to]
+        if network.units[tank].supply:  # a supply's water appears where it is drawn to
+            alive[to] |= network.units[tank].feed > 0
+        else:  # draws carry the tank's components, as converted there, to the consumer
+            after, entered = np.nonzero(network.conversion[tank])
+            takes.append(tank * N + entered)
+            gives.append(to * N + after)
+    flow = network.flow.tocoo()
+    came = np.flatnonzero(alive.ravel())
+    ends = np.flatnonzero(np.repeat([not u.outlets for u in network.units], N))
+    forward = csr_array(
+        (
+            np.ones(len(came) + flow.nnz + sum(map(len, takes))),
+            (np.concatenate([np.full(len(came), size), flow.col, *takes]), np.concatenate([came, flow.row, *gives])),
+        ),
+        shape=(size + 1, size + 1),
+    )
+    backward = csr_array(
+        (
+            np.ones(len(ends) + flow.nnz),
+            (np.concatenate([np.full(len(ends), size), flow.row]), np.concatenate([ends, flow.col])),
+        ),
+        shape=(size + 1, size + 1),
+    )
+    entered_at, leaves_from = np.zeros(size + 1, dtype=bool), np.zeros(size + 1, dtype=bool)
+    entered_at[breadth_first_order(forward, size, return_predecessors=False)] = True
+    leaves_from[breadth_first_order(backward, size, return_predecessors=False)] = True
+    kept = (entered_at & ~leaves_from)[:size].reshape(n, N)
     problems = []
-    for c in range(N):
-        stuck = [network.units[u].id for u in range(n) if alive[u, c] and not out[u, c]]
-        if stuck:
-            text = f"{NAMES[COMPONENTS[c]]} enter {', '.join(stuck)} and leave nowhere: give the loop a bleed or an outlet"
-            problems.append(Problem(stuck[0], text))
+    for c in np.flatnonzero(kept.any(axis=0)).tolist():
+        stuck = [network.units[u].id for u in np.flatnonzero(kept[:, c])]
+        text = f"{NAMES[COMPONENTS[c]]} enter {', '.join(stuck)} and leave nowhere: give the loop a bleed or an outlet"
+        problems.append(Problem(stuck[0], text))
     return problems
 
 

@@ -7,21 +7,23 @@ Source: models, section 1; Newton's method in place of its damped passes, since 
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
-from scipy.sparse import csc_array
-from scipy.sparse.linalg import splu
+from scipy.sparse import csc_array, csr_array, eye_array
+from scipy.sparse.linalg import SuperLU, splu
 
 from core.colour import ks_from_reflectance
 from core.errors import NotSolved, Problem
 from core.line.network import Draw, DrawKind, Network, UnsolvableNetwork
 from core.stream import COMPONENTS, DS, FIBRE, HEAT_KJ_KG_K, SUSPENDED, N, Quality, Stream, Vector, W
 
-FIRST_PASSES = 4
+FIRST_PASSES = 2
 MOST_PASSES = 30
 TOLERANCE = 1e-11
 CLOSURE_TOLERANCE = 1e-9
 MOST_CONDITION = 1e12
+AS_IT_FLOWS: dict[str, Any] = {"permc_spec": "NATURAL", "diag_pivot_thresh": 0.01}  # units stand in the order of the fibre
 LIQUOR = np.zeros(N)
 LIQUOR[[DS, W]] = 1.0
 WATER = np.zeros(N)
@@ -148,150 +150,135 @@ class _Draws:
         return np.where(self.moving[:, None], found, self.fixed)
 
 
-class _Line:
-    """The network as one sparse system over (unit, component), conversions and moving draws included.
+class _System:
+    """Balances and constraints as one sparse system over the feeds X (n, 11) and one unknown z a draw.
 
-    Row (v, c'), column (u, c): what of c entering u arrives at v as c'. The pattern stays, only the draws' fractions change.
+    A moving draw takes the fraction z of what stands in its tank, any other z t/h of a fixed composition. Each row is
+    linear in X and in what the draws carry, so the Jacobian is a fixed pattern with three kinds of entries: constant, z
+    times a weight (how a draw answers to its tank), and a weight times what stands in the tank (how it answers to z).
     """
 
     def __init__(self, network: Network, draws: _Draws) -> None:
         n, m = len(network.units), len(network.draws)
-        self.network, self.draws, self.shape = network, draws, (n, N)
-        k = network.conversion
-        c, v, u = np.nonzero(network.routing)
-        share = network.routing[c, v, u]
-        rows, cols, values = [np.arange(n * N)], [np.arange(n * N)], [np.ones(n * N)]
-        for before in range(N):  # component `before` of u that leaves as c
-            part = k[u, c, before] * share
-            on = part != 0.0
-            rows.append(v[on] * N + c[on])
-            cols.append(u[on] * N + before)
-            values.append(-part[on])
-        fixed = sum(len(r) for r in rows)
-        owner = []
-        for j in np.flatnonzero(draws.moving).tolist():
-            tank = draws.tank[j]
-            after, entered = np.nonzero(k[tank] * draws.mask[j][:, None])
-            weight = k[tank][after, entered] * draws.mask[j][after]
-            for place, sign in ((draws.to[j], -1.0), (draws.rest[j], 1.0)):
-                rows.append(place * N + after)
-                cols.append(tank * N + entered)
-                values.append(sign * weight)
-                owner.append(np.full(len(after), j))
-        self.owner = np.concatenate(owner) if owner else np.zeros(0, dtype=int)
-        self.values, self.fixed = np.concatenate(values), fixed
-        key = np.concatenate(cols) * (n * N) + np.concatenate(rows)  # column by column, as the solver wants it
+        self.network, self.draws, self.m, self.size = network, draws, m, n * N + m
+        # what one t/h of component c carried by draw k adds to each row: to its consumer, from its rest, to constraints
+        k, c = np.divmod(np.arange(m * N), N)
+        back = draws.rest[k] >= 0
+        own = np.where(draws.by_solids[:, None], SUSPENDED, draws.own[:, None])
+        j, other, part = np.nonzero(draws.shared[:, :, None] + np.zeros(N))
+        p_row = np.concatenate([draws.to[k] * N + c, (draws.rest[k] * N + c)[back], n * N + k, n * N + j])
+        p_kc = np.concatenate([k * N + c, (k * N + c)[back], k * N + c, other * N + part])
+        p_val = np.concatenate([np.full(m * N, -1.0), np.ones(int(back.sum())), own.ravel(), draws.shared[j, other]])
+        on = p_val != 0.0
+        p_row, p_kc, p_val = p_row[on], p_kc[on], p_val[on]
+        self.p = csr_array((p_val, (p_row, p_kc)), shape=(self.size, m * N))
+        # what draw k carries of each component for one unit of z, from the feeds of its tank
+        held = network.conversion[draws.tank] * (draws.mask * draws.moving[:, None])[:, :, None]
+        k, c, entered = np.nonzero(held)
+        self.held = csr_array((held[k, c, entered], (k * N + c, draws.tank[k] * N + entered)), shape=(m * N, self.size))
+        # constants: the identity less what units send on, and the constraints' own rows
+        flow = network.flow.tocoo()
+        j, c = np.nonzero(draws.row)
+        rows = np.concatenate([np.arange(n * N), flow.row, n * N + j])
+        cols = np.concatenate([np.arange(n * N), flow.col, draws.at[j] * N + c])
+        vals = np.concatenate([np.ones(n * N), -flow.data, draws.row[j, c]])
+        self.constant = csr_array((vals, (rows, cols)), shape=(self.size, self.size))
+        self.right = np.concatenate([network.feed.ravel(), draws.right])
+        # the pattern: entry lists with the place of each in the column-ordered matrix
+        lengths = np.diff(self.held.indptr)[p_kc]
+        first = np.repeat(self.held.indptr[p_kc] - np.cumsum(lengths) + lengths, lengths)
+        at = np.arange(int(lengths.sum())) + first
+        self.by_z = np.repeat(p_val, lengths) * self.held.data[at]
+        self.by_z_owner = np.repeat(p_kc // N, lengths)
+        self.by_stand, self.by_stand_kc, self.given = p_val, p_kc, vals
+        key = np.concatenate([cols, self.held.indices[at], n * N + p_kc // N]).astype(np.int64) * self.size
+        key += np.concatenate([rows, np.repeat(p_row, lengths), p_row])
         places, self.place = np.unique(key, return_inverse=True)
-        self.rows = (places % (n * N)).astype(np.int32)
-        self.starts = np.searchsorted(places, np.arange(n * N + 1) * (n * N)).astype(np.int32)
-        self.m = m
+        starts = np.searchsorted(places, np.arange(self.size + 1) * self.size).astype(np.int32)
+        empty = np.zeros(len(places))
+        self.jacobian = csc_array((empty, (places % self.size).astype(np.int32), starts), shape=(self.size, self.size))
 
-    def at(self, fractions: Vector) -> None:
-        """Factorise with these fractions of the moving draws."""
-        values = self.values.copy()
-        values[self.fixed :] *= fractions[self.owner]
-        data = np.bincount(self.place, weights=values, minlength=len(self.rows))
-        size = self.shape[0] * N
+    def stands(self, x: Vector) -> Vector:
+        """What each draw carries (m, 11) for one unit of its z."""
+        draws = self.draws
+        standing = (self.held @ x).reshape(self.m, N)
+        return np.where(draws.moving[:, None], standing, draws.fixed)
+
+    def miss(self, x: Vector, carried: Vector) -> Vector:
+        """How far balances and constraints are from being met."""
+        found: Vector = self.constant @ x + self.p @ carried.ravel() - self.right
+        return found
+
+    def factors(self, z: Vector, stands: Vector) -> SuperLU:
+        """The Jacobian's factors at these fractions and standing flows."""
+        stood = stands.ravel()[self.by_stand_kc]
+        values = np.concatenate([self.given, self.by_z * z[self.by_z_owner], self.by_stand * stood])
+        self.jacobian.data = np.bincount(self.place, weights=values, minlength=self.jacobian.nnz)
         try:
-            self.factors = splu(csc_array((data, self.rows, self.starts), shape=(size, size)))
+            return splu(self.jacobian, **AS_IT_FLOWS)
         except RuntimeError:
-            raise UnsolvableNetwork(Problem("network", "has a loop that returns all it is given")) from None
-
-    def refuse_ill_conditioned(self) -> None:
-        """By the factors' diagonal, which shrinks as a loop comes near to giving nothing up."""
-        pivots = np.abs(self.factors.U.diagonal())
-        if not pivots.min() * MOST_CONDITION > pivots.max():
-            i = int(np.flatnonzero(self.factors.perm_c == pivots.argmin())[0])
-            unit, component = self.network.units[i // N], COMPONENTS[i % N]
-            raise UnsolvableNetwork(Problem(unit.id, f"lies in a loop that gives up almost no {component}: add a bleed"))
-
-    def base(self) -> Vector:
-        """Feeds (n, 11) that answer to what enters from outside."""
-        found: Vector = self.factors.solve(self.network.feed.ravel()).reshape(self.shape)
-        return found
-
-    def answer(self, carried: Vector) -> Vector:
-        """Feeds (m, n, 11) that answer to moving `carried` (m, 11), t/h, by each draw."""
-        draws, every = self.draws, np.arange(self.m)
-        inflow = np.zeros((self.m, *self.shape))
-        if not self.m:
-            return inflow
-        inflow[every, draws.to] += carried
-        back = draws.rest >= 0
-        inflow[every[back], draws.rest[back]] -= carried[back]
-        found: Vector = self.factors.solve(inflow.reshape(self.m, -1).T).T.reshape(inflow.shape)
-        return found
+            raise UnsolvableNetwork(
+                Problem("network", "has a loop that returns all it is given, or draws that depend on each other")
+            ) from None
 
 
-def _first_guess(line: _Line) -> tuple[Vector, Vector]:
-    """A few linear passes with compositions of the pass before: feeds and draws near the answer."""
-    network, draws = line.network, line.draws
-    line.at(np.zeros(line.m))
-    line.refuse_ill_conditioned()
-    base = line.base()
-    if not line.m:
-        return base, np.zeros(0)
-    carried = np.where((draws.moving & ~draws.by_solids)[:, None], WATER, draws.compositions(_after(network, base)))
-    into, phi = base, np.zeros(line.m)
-    for _ in range(FIRST_PASSES):
-        answer = line.answer(carried)
+def _refuse_ill_conditioned(network: Network) -> None:
+    """By the diagonal of the line's factors without draws, which shrinks as a loop comes near to giving nothing up."""
+    try:
+        factors = splu((eye_array(len(network.units) * N) - network.flow).tocsc(), **AS_IT_FLOWS)
+    except RuntimeError:
+        raise UnsolvableNetwork(Problem("network", "has a loop that returns all it is given")) from None
+    pivots = np.abs(factors.U.diagonal())
+    if not pivots.min() * MOST_CONDITION > pivots.max():
+        i = int(np.flatnonzero(factors.perm_c == pivots.argmin())[0])
+        unit, component = network.units[i // N], COMPONENTS[i % N]
+        raise UnsolvableNetwork(Problem(unit.id, f"lies in a loop that gives up almost no {component}: add a bleed"))
+
+
+def _first_guess(system: _System) -> tuple[Vector, Vector]:
+    """A few linear passes, draws as t/h of the composition of the pass before: feeds and draws near the answer."""
+    network, draws = system.network, system.draws
+    n = len(network.units)
+    _refuse_ill_conditioned(network)
+    still = np.zeros(system.m)
+    x = np.zeros(system.size)
+    for each in range(FIRST_PASSES):
+        carried = draws.compositions(_after(network, x[: n * N].reshape(n, N)))
+        if not each:  # nothing stands anywhere yet: solids by the pulp alone, all else by water
+            carried = np.where((draws.moving & draws.by_solids)[:, None], SUSPENDED / SUSPENDED.sum(), carried)
         solids = carried @ SUSPENDED
         if (empty := np.flatnonzero(draws.by_solids & (solids <= 0.0) & (draws.right > 0.0))).size:
             d = network.draws[int(empty[0])]
             raise UnsolvableNetwork(Problem(d.id, f"asks {d.target:g} t/h of solids of {d.tank}, which holds none"))
-        own = np.where(draws.by_solids, np.where(solids > 0.0, solids, 1.0), draws.own)
-        g = np.matmul(answer[:, draws.at, :].transpose(1, 0, 2), draws.row[:, :, None])[:, :, 0] + draws.shared
-        phi = _answer_of(g + np.diag(own), draws.right - (draws.row * base[draws.at]).sum(axis=1))
-        into = base + np.tensordot(phi, answer, axes=1)
-        carried = draws.compositions(_after(network, into))
-    return into, phi
+        carried = np.where((draws.by_solids & (solids <= 0.0))[:, None], SUSPENDED, carried)
+        x = system.factors(still, carried).solve(system.right)
+        if not system.m:
+            break
+    return x, x[n * N :]
 
 
-def _answer_of(g: Vector, right: Vector) -> Vector:
-    try:
-        found: Vector = np.asarray(np.linalg.solve(g, right), dtype=np.float64)
-    except np.linalg.LinAlgError:
-        raise UnsolvableNetwork(Problem("draws", "depend on each other without an answer")) from None
-    return found
-
-
-def _refine(line: _Line, into: Vector, phi: Vector) -> tuple[Vector, Vector, Vector, int]:
-    """Newton's method on the fractions that draws take of their tanks: feeds, draws, what they carry, passes."""
-    network, draws, every = line.network, line.draws, np.arange(line.m)
-    moving = draws.moving
-    held = (np.maximum(_after(network, into)[draws.tank], 0.0) * draws.mask).sum(axis=1)
-    unknown = np.where(moving, phi / np.where(held > 0.0, held, 1.0), phi)  # fraction of the tank, or t/h
+def _refine(system: _System, x: Vector, phi: Vector) -> tuple[Vector, Vector, Vector, int]:
+    """Newton's method on feeds and draws together: feeds (n, 11), draws, what they carry, passes."""
+    network, draws = system.network, system.draws
+    n = len(network.units)
+    x = x.copy()
+    x[n * N :] = 0.0
+    total = system.stands(x).sum(axis=1)
+    z = np.where(draws.moving, phi / np.where(total > 0.0, total, 1.0), phi)  # fraction of the tank, or t/h
     worst = np.inf
     for passes in range(1, MOST_PASSES + 1):
-        line.at(np.where(moving, unknown, 0.0))
-        fixed = np.where(moving, 0.0, unknown)
-        into = line.base()
-        steady = line.answer(np.where(moving[:, None], 0.0, draws.fixed))
-        into = into + np.tensordot(fixed, steady, axes=1)
-        stands = _after(network, into)[draws.tank] * draws.mask
-        carried = np.where(moving[:, None], unknown[:, None] * stands, fixed[:, None] * draws.fixed)
-        phi = carried.sum(axis=1)
-        own = np.where(draws.by_solids, carried @ SUSPENDED, draws.own * phi)
-        miss = (draws.row * into[draws.at]).sum(axis=1) + own + draws.shared @ phi - draws.right
-        scale = np.maximum(
-            np.abs(into[draws.at]).sum(axis=1) * np.abs(draws.row).max(axis=1), np.abs(draws.right) + np.abs(phi)
-        )
-        worst = float((np.abs(miss) / np.maximum(scale, 1e-9)).max()) if line.m else 0.0
+        stands = system.stands(x)
+        carried = z[:, None] * stands
+        miss = system.miss(x, carried)
+        worst = float(np.abs(miss).max() / max(1.0, float(np.abs(x).max())))
         if worst < TOLERANCE:
-            return into, phi, carried, passes
-        # how everything answers to each unknown
-        move = steady + line.answer(np.where(moving[:, None], stands, 0.0))  # d into / d unknown (m, n, 11)
-        stood = (
-            np.matmul(move[:, draws.tank, None, :], network.conversion[draws.tank].transpose(0, 2, 1))[:, :, 0, :] * draws.mask
-        )
-        d_carried = np.where(moving[:, None], unknown[:, None], 0.0) * stood  # (i unknown, j draw, 11)
-        d_carried[every, every] += np.where(moving[:, None], stands, draws.fixed)
-        d_phi = d_carried.sum(axis=2)
-        d_own = np.where(draws.by_solids, d_carried @ SUSPENDED, draws.own * d_phi)
-        jacobian = (move[:, draws.at, :] * draws.row).sum(axis=2) + d_own + d_phi @ draws.shared.T
-        unknown = unknown + _answer_of(jacobian.T, -miss)
-    where = network.draws[int(np.abs(miss).argmax())].to
-    raise NotSolved("the line", MOST_PASSES, worst, where)
+            return x[: n * N].reshape(n, N), carried.sum(axis=1), carried, passes
+        step = system.factors(z, stands).solve(-miss)
+        x[: n * N] += step[: n * N]
+        z = z + step[n * N :]
+    where = int(np.abs(miss).argmax())
+    place = network.units[where // N].id if where < n * N else network.draws[where - n * N].to
+    raise NotSolved("the line", MOST_PASSES, worst, place)
 
 
 def solve(network: Network) -> Solution:
@@ -300,8 +287,8 @@ def solve(network: Network) -> Solution:
     Raises: UnsolvableNetwork when a draw would have to run backwards (incoming thinner than the target, a tank drawn
     dry) or a loop gives nothing up; NotSolved when the draws do not settle in 30 passes.
     """
-    line = _Line(network, _Draws(network))
-    into, drawn, carried, passes = _refine(line, *_first_guess(line))
+    system = _System(network, _Draws(network))
+    into, drawn, carried, passes = _refine(system, *_first_guess(system))
     after = _after(network, into)
     whole = np.where(np.abs(drawn) > 0.0, drawn, 1.0)
     compositions = carried / whole[:, None]
@@ -317,7 +304,7 @@ def solve(network: Network) -> Solution:
         composition=compositions,
         passes=passes,
         closure=closure,
-        **_qualities(network, into, after, drawn, compositions),
+        **_qualities(network, system.draws, after, carried),
     )
 
 
@@ -338,21 +325,20 @@ def _refuse_backwards(network: Network, drawn: Vector, compositions: Vector, aft
             else:
                 text = f"would run backwards ({q:.3g} t/h)"
             bad.append(Problem(d.to, text))
+    taken: dict[tuple[str, str], Vector] = {}
+    for d, flows in zip(network.draws, drawn[:, None] * compositions, strict=True):
+        taken[d.tank, d.rest] = taken.get((d.tank, d.rest), 0.0) + flows
     for d in network.draws:
         tank = network.unit(d.tank)
         if tank.supply or tank.stores:
             continue
-        i = network.index[d.tank]
         way = next(o for o in tank.outlets if o.name == d.rest)
-        left = after[i] * way.shares
-        for other, q, w in zip(network.draws, drawn, compositions, strict=True):
-            if other.tank == d.tank and other.rest == d.rest:
-                left = left - q * w
-        if left.sum() < -1e-7 * scale:
+        left = float((after[network.index[d.tank]] * way.shares - taken[d.tank, d.rest]).sum())
+        if left < -1e-7 * scale:
             if d.kind is DrawKind.THICKEN:
-                text = f"cannot leave at {100 * d.target:g} %: it comes in thicker, {-left.sum():.3g} t/h of liquor are missing"
+                text = f"cannot leave at {100 * d.target:g} %: it comes in thicker, {-left:.3g} t/h of liquor are missing"
             else:
-                text = f"is drawn dry: {-left.sum():.3g} t/h more are asked than come in"
+                text = f"is drawn dry: {-left:.3g} t/h more are asked than come in"
             bad.append(Problem(d.tank, text))
     if bad:
         raise UnsolvableNetwork(*dict.fromkeys(bad))
@@ -360,10 +346,8 @@ def _refuse_backwards(network: Network, drawn: Vector, compositions: Vector, aft
 
 def _closure(network: Network, into: Vector, after: Vector, drawn: Vector, compositions: Vector) -> Vector:
     """|in + made - out| over all that was fed, for each component, counted anew from the result."""
-    fed = network.feed.sum(axis=0)
-    for d, q, w in zip(network.draws, drawn, compositions, strict=True):
-        if network.unit(d.tank).supply:
-            fed = fed + q * w
+    supplied = np.array([network.unit(d.tank).supply for d in network.draws], dtype=bool)
+    fed = network.feed.sum(axis=0) + drawn[supplied] @ compositions[supplied]
     made = (after - into).sum(axis=0)
     exits = np.array([not u.outlets and not u.supply for u in network.units])
     out = after[exits].sum(axis=0)
@@ -372,37 +356,34 @@ def _closure(network: Network, into: Vector, after: Vector, drawn: Vector, compo
     return closure
 
 
-def _qualities(network: Network, into: Vector, after: Vector, drawn: Vector, compositions: Vector) -> dict[str, Vector]:
+def _qualities(network: Network, draws: _Draws, after: Vector, carried: Vector) -> dict[str, Vector]:
     """Mix what rides on the solids through the solved flows; units that set a quality start it anew."""
     n = len(network.units)
-
     moved = (network.routing * np.maximum(after, 0.0).T[:, None, :]).reshape(N, -1)
+    inner = np.array([not network.unit(d.tank).supply for d in network.draws], dtype=bool)
 
     def weights(by: Vector) -> Vector:
         flow: Vector = (by @ moved).reshape(n, n)
-        for d, q, w in zip(network.draws, drawn, compositions, strict=True):
-            if not network.unit(d.tank).supply:
-                mass = float(q * (w @ by))
-                flow[network.index[d.to], network.index[d.tank]] += mass
-                if (back := network.rest_target(d)) is not None:
-                    flow[back, network.index[d.tank]] -= mass
+        mass = (carried @ by)[inner]
+        np.add.at(flow, (draws.to[inner], draws.tank[inner]), mass)
+        np.subtract.at(flow, (draws.rest[inner], draws.tank[inner]), mass)
         return np.maximum(flow, 0.0)
 
-    def mixed(by: Vector, settings: list[float | None], feed_value: float) -> Vector:
+    def mixed(by: Vector, *wanted: tuple[list[float | None], float]) -> list[Vector]:
+        """For each (settings, value of what is fed): the value at every unit, mixed by mass of `by`."""
         flow = weights(by)
         feed = np.maximum(network.feed, 0.0) @ by
         total = flow.sum(axis=1) + feed
         safe = np.where(total > 1e-12, total, 1.0)
-        matrix = np.eye(n) - flow / safe[:, None]
-        right = feed / safe * feed_value
-        for i, value in enumerate(settings):
-            if value is not None:
-                matrix[i] = 0.0
-                matrix[i, i] = 1.0
-                right[i] = value
-            elif total[i] <= 1e-12:
-                right[i] = feed_value
-        return np.asarray(np.linalg.solve(matrix, right), dtype=np.float64)
+        share = np.eye(n) - flow / safe[:, None]
+        found = []
+        for settings, feed_value in wanted:
+            given = np.array([np.nan if v is None else v for v in settings])
+            on = ~np.isnan(given)
+            matrix = np.where(on[:, None], np.eye(n), share)
+            right = np.where(on, given, np.where(total > 1e-12, feed / safe * feed_value, feed_value))
+            found.append(np.asarray(np.linalg.solve(matrix, right), dtype=np.float64))
+        return found
 
     sets = [u.sets for u in network.units]
     light_k: list[float | None] = []
@@ -412,24 +393,16 @@ def _qualities(network: Network, into: Vector, after: Vector, drawn: Vector, com
         light_k.append(None if s.iso_pct is None or s.s457 is None else s.s457 * ks_from_reflectance(s.iso_pct / 100.0))
     heat = weights(HEAT_KJ_KG_K)
     warm = network.feed @ HEAT_KJ_KG_K
-    heat_in = heat.sum(axis=1) + warm
-    supplied = np.zeros(n)
-    for d, q, w in zip(network.draws, drawn, compositions, strict=True):
-        if network.unit(d.tank).supply:
-            mass = float(q * (w @ HEAT_KJ_KG_K))
-            supplied[network.index[d.to]] += mass * network.unit(d.tank).feed_temp_c
-            heat_in[network.index[d.to]] += mass
-    safe = np.where(heat_in > 1e-12, heat_in, 1.0)
     feed_temps = np.array([u.feed_temp_c for u in network.units])
-    right = np.where(heat_in > 1e-12, (warm * feed_temps + supplied) / safe, 20.0)
-    temp = np.linalg.solve(np.eye(n) - heat / safe[:, None], right)
-    return {
-        "kappa": mixed(FIBRE, [s.kappa for s in sets], 0.0),
-        "csf_ml": np.exp(
-            mixed(FIBRE, [None if s.csf_ml is None else float(np.log(s.csf_ml)) for s in sets], float(np.log(600.0)))
-        ),
-        "k457": mixed(SUSPENDED, light_k, 0.0),
-        "s457": mixed(SUSPENDED, light_s, 30.0),
-        "grey": mixed(SUSPENDED, [s.grey for s in sets], 0.0),
-        "temp_c": temp,
-    }
+    supplied = np.zeros(n)
+    bought = (carried @ HEAT_KJ_KG_K)[~inner]
+    np.add.at(supplied, draws.to[~inner], bought)
+    heat_in = heat.sum(axis=1) + warm + supplied
+    warmth = warm * feed_temps
+    np.add.at(warmth, draws.to[~inner], bought * feed_temps[draws.tank[~inner]])
+    safe = np.where(heat_in > 1e-12, heat_in, 1.0)
+    temp = np.linalg.solve(np.eye(n) - heat / safe[:, None], np.where(heat_in > 1e-12, warmth / safe, 20.0))
+    log_csf = [None if s.csf_ml is None else float(np.log(s.csf_ml)) for s in sets]
+    kappa, csf = mixed(FIBRE, ([s.kappa for s in sets], 0.0), (log_csf, float(np.log(600.0))))
+    k457, s457, grey = mixed(SUSPENDED, (light_k, 0.0), (light_s, 30.0), ([s.grey for s in sets], 0.0))
+    return {"kappa": kappa, "csf_ml": np.exp(csf), "k457": k457, "s457": s457, "grey": grey, "temp_c": temp}

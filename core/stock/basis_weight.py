@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from core.errors import Caution, Infeasible
 from core.quantity import check, figure, quantity
-from core.register import model
+from core.register import Check, model
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,6 +39,7 @@ class BasisWeight:
     source="logarithmic gain of the approach flow: d ln gsm = d ln C + d ln Q − d ln v + d ln r",
     holds_for="while the flow is held and dilution is slower than the change",
     equation="gsm' = gsm (C'/C)(1 + ΔQ)(1 + Δr)/(1 + Δv)",
+    checks=(Check({"gsm": 70, "cons_before_pct": 3.60, "cons_after_pct": 3.64}, "gsm", 70.7778, 1e-5),),
 )
 def basis_weight(case: BasisWeightCase) -> BasisWeight:
     """Basis weight after changes of consistency, flow, speed and retention. Raises: ImpossibleInput.
@@ -85,6 +86,8 @@ class Budget:
     source="propagation of independent errors",
     holds_for="independent, small, slower than the consistency loop",
     equation="total² = C² + Q² + v² + r²",
+    symbols="total=total_pct C=cons_pct Q=flow_pct v=speed_pct r=retention_pct",
+    checks=(Check({"cons_pct": 0.5, "flow_pct": 0.3, "speed_pct": 0.05, "retention_pct": 0.4}, "total_pct", 0.7089, 0.0001),),
 )
 def variability(case: BudgetCase) -> Budget | Infeasible:
     """Relative sd of basis weight, and the consistency sd that a wanted total leaves. Raises: ImpossibleInput.

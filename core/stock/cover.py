@@ -9,7 +9,7 @@ from typing import Literal
 
 from core.errors import Caution, ImpossibleInput, Problem
 from core.quantity import check, figure, quantity
-from core.register import model
+from core.register import Check, model
 
 USABLE_LOW_PCT, USABLE_HIGH_PCT = 10.0, 95.0  # default
 Way = Literal["empty", "full", "steady"]
@@ -52,6 +52,7 @@ class Cover:
     source="mass balance of a vessel",
     holds_for="rates as they stand; usable 10 to 95 % by default",
     equation="t low = (V − V low)/(out − in); t high = (V high − V)/(in − out)",
+    checks=(Check({"capacity": 250, "level_pct": 60, "rate_in": 120, "rate_out": 150}, "to_low_h", 4.16667, 0.0001),),
 )
 def cover(case: CoverCase) -> Cover:
     """Hours until the usable limits at constant rates; past a limit already is 0 h.

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from core.errors import Caution
 from core.quantity import check, figure, quantity
-from core.register import model
+from core.register import Check, model
 
 FIBRE_KG_M3 = 1520.0
 FILLER_KG_M3 = 2700.0
@@ -49,6 +49,12 @@ class Density:
     source="standard water fit; fibre wall 1520, filler 2700 kg/m³",
     holds_for="consistency to 35 %, 5 to 95 °C, ash to 60 %, air to 8 %",
     equation="1/ρ = x (1 − a)/1520 + x a/2700 + (1 − x)/ρw, times (1 − g)",
+    basis="published",
+    checks=(
+        Check({"cons_pct": 4, "temp_c": 45, "ash_pct": 15}, "kg_m3", 1005.99, 0.0002),
+        Check({"cons_pct": 4, "temp_c": 45, "ash_pct": 15}, "water_kg_m3", 990.24, 1e-05),
+        Check({"cons_pct": 12, "temp_c": 70}, "kg_m3", 1021.48, 0.0002),
+    ),
 )
 def stock_density(case: DensityCase) -> Density:
     """Density of a suspension from consistency, temperature, ash and free air.

@@ -9,7 +9,7 @@ from typing import Any
 
 from core.errors import Caution, Infeasible
 from core.quantity import check, figure, quantity
-from core.register import model
+from core.register import Check, model
 
 _FLOW: dict[str, Any] = {"possible": (0, 500_000), "valid": (10, 100_000), "decimals": 0}
 _CONS: dict[str, Any] = {"possible": (0, 60), "above": True, "valid": (0.3, 16)}
@@ -37,6 +37,7 @@ class DilutionCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Dilution:
+    cons_in_pct: float = figure("Consistency before it", "%", equation="as given, or C out + (C out − C water) × water/stock")
     water_l_min: float = figure("Water", "L/min", decimals=0, equation="stock mass × (C in − C out)/(C out − C water)")
     stock_l_min: float = figure("Stock", "L/min", decimals=0, equation="as given, or from the outflow")
     flow_out_l_min: float = figure("After it", "L/min", decimals=0, equation="stock + water")
@@ -53,6 +54,7 @@ def _result(case_flow: float, cons: float, water: float, cw: float, ds: float, d
     if ds == dw == 1.0 and cons > 3.0:
         c += (Caution("stock_density_kg_l", f"Customary, density 1: the water comes out low by about {0.34 * cons:.1f} %"),)
     return Dilution(
+        cons_in_pct=cons,
         water_l_min=water,
         stock_l_min=case_flow,
         flow_out_l_min=case_flow + water,
@@ -80,6 +82,12 @@ def _thins(cons: float, target: float, water: float) -> Infeasible | None:
     source=_BALANCE,
     holds_for=_RANGE,
     equation="Qw = Qin (Cin − Cout)/(Cout − Cw)",
+    symbols="Qw=water_l_min Qin=flow_l_min Cin=cons_pct Cout=target_pct Cw=water_cons_pct",
+    checks=(
+        Check({"flow_l_min": 2000, "cons_pct": 4.8, "target_pct": 3.2}, "water_l_min", 1000.0, 0.0001),
+        Check({"flow_l_min": 2000, "cons_pct": 4.8, "target_pct": 3.2, "water_cons_pct": 0.4}, "water_l_min", 1142.857, 0.0001),
+        Check({"flow_l_min": 210, "cons_pct": 4.35, "target_pct": 4.0, "water_cons_pct": 0.3}, "water_l_min", 19.865, 0.0001),
+    ),
 )
 def dilute(case: DilutionCase) -> Dilution | Infeasible:
     """Water that brings a stock flow to its target consistency.
@@ -119,6 +127,11 @@ class OutflowCase:
     source=_BALANCE,
     holds_for=_RANGE,
     equation="Qin = Qout (Cout − Cw)/(Cin − Cw)",
+    symbols="Qin=stock_l_min Qout=flow_out_l_min Cout=target_pct Cw=water_cons_pct Cin=cons_pct",
+    checks=(
+        Check({"flow_out_l_min": 3600, "cons_pct": 4.8, "target_pct": 3.2}, "stock_l_min", 2400.0, 0.0001),
+        Check({"flow_out_l_min": 3600, "cons_pct": 4.8, "target_pct": 3.2}, "water_l_min", 1200.0, 0.0001),
+    ),
 )
 def dilute_outflow(case: OutflowCase) -> Dilution | Infeasible:
     """Stock and water that together make a wanted flow at a wanted consistency (density 1).
@@ -148,6 +161,10 @@ class MixedCase:
     source=_BALANCE,
     holds_for=_RANGE,
     equation="Cout = (Qin Cin + Qw Cw)/(Qin + Qw)",
+    symbols="Cout=cons_out_pct Qin=flow_l_min Cin=cons_pct Qw=water_l_min Cw=water_cons_pct",
+    checks=(
+        Check({"flow_l_min": 2000, "cons_pct": 4.8, "water_l_min": 1000, "water_cons_pct": 0.4}, "cons_out_pct", 10 / 3, 1e-9),
+    ),
 )
 def dilute_result(case: MixedCase) -> Dilution | Infeasible:
     """What two known flows make (density 1). Raises: ImpossibleInput. Infeasible when nothing flows."""
@@ -173,6 +190,12 @@ class InletCase:
     source=_BALANCE,
     holds_for=_RANGE,
     equation="Cin = Cout + (Cout − Cw) Qw/Qin",
+    symbols="Cin=cons_in_pct Cout=cons_out_pct Cw=water_cons_pct Qw=water_l_min Qin=flow_l_min",
+    checks=(
+        Check(
+            {"flow_l_min": 588, "water_l_min": 257, "cons_out_pct": 3.46, "water_cons_pct": 0.4}, "cons_in_pct", 4.79745, 1e-5
+        ),
+    ),
 )
 def dilution_inlet(case: InletCase) -> Dilution | Infeasible:
     """Consistency ahead of the dilution point from both flows and the result (density 1). Raises: ImpossibleInput."""
@@ -208,6 +231,10 @@ class Thickening:
     source=_BALANCE,
     holds_for=_RANGE,
     equation="Qf = Qin (Cout − Cin)/(Cout − Cf)",
+    symbols="Qf=filtrate_l_min Qin=flow_l_min Cout=target_pct Cin=cons_pct Cf=filtrate_pct",
+    checks=(
+        Check({"flow_l_min": 9000, "cons_pct": 1.1, "target_pct": 10, "filtrate_pct": 0.05}, "filtrate_l_min", 8050.25, 1e-5),
+    ),
 )
 def thicken(case: ThickeningCase) -> Thickening | Infeasible:
     """Filtrate that must leave to thicken a flow (density 1). Raises: ImpossibleInput."""

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from core.constants import SHORT_TON_KG, US_GALLON_L
 from core.errors import Caution
 from core.quantity import check, figure, quantity
-from core.register import model
+from core.register import Check, model
 
 _DENSITY_HELP = "customary 1.000, or computed from temperature and ash"
 HEADBOX_AIR_CAUTION = "Vent and read again before blaming the transmitter: the meter counts the air as stock."
@@ -35,6 +35,11 @@ class FibreFlow:
     source="mass balance",
     holds_for="0.2 to 35 %; air to 8 % by volume",
     equation="t/h = Q (1 − g) ρ C/100 × 0.06",
+    symbols="t/h=fibre_t_h Q=flow_l_min g=air_pct ρ=density_kg_l C=cons_pct",
+    checks=(
+        Check({"flow_l_min": 3000, "cons_pct": 3.6, "density_kg_l": 1.004, "air_pct": 4}, "fibre_t_h", 6.2457, 0.0001),
+        Check({"flow_l_min": 3000, "cons_pct": 3.6, "density_kg_l": 1.004, "air_pct": 4}, "uncorrected_t_h", 6.5059, 0.0001),
+    ),
 )
 def fibre_flow(case: FibreFlowCase) -> FibreFlow:
     """Oven-dry fibre in a metered flow, L/min to t/h, corrected for free air.
@@ -72,6 +77,11 @@ class StockFlow:
     source="mass balance",
     holds_for="0.2 to 35 %",
     equation="Q = 1000 t/h / (60 C/100 ρ)",
+    symbols="Q=flow_l_min t/h=fibre_t_h C=cons_pct ρ=density_kg_l",
+    checks=(
+        Check({"fibre_t_h": 8.333333333333334, "cons_pct": 3.5}, "flow_l_min", 3968.3, 0.0001),
+        Check({"fibre_t_h": 18.9, "cons_pct": 3.2, "density_kg_l": 1.004}, "flow_l_min", 9804.5, 0.0001),
+    ),
 )
 def stock_flow(case: StockFlowCase) -> StockFlow:
     """Volume flow that carries so much fibre at a consistency; the inverse of `fibre_flow` without air.

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from core.errors import Caution, Infeasible
 from core.quantity import check, figure, quantity
-from core.register import model
+from core.register import Check, model
 
 NO_CONTROL_BELOW_PCT = 10.0
 FULL_ABOVE_PCT = 90.0
@@ -49,6 +49,22 @@ class Loop:
     source="mass balance; waiting rule of shift practice",
     holds_for="0.3 to 16 %; valve 10 to 90 % of full",
     equation="ΔQw = (Qin + Qw) e/(C − Cw); seen after pipe volume / flow",
+    symbols="Qin=stock_l_min Qw=water_now_l_min C=target_pct Cw=water_cons_pct ΔQw=change_l_min",
+    checks=(
+        Check(
+            {
+                "stock_l_min": 588,
+                "inlet_pct": 4.8,
+                "target_pct": 3.55,
+                "measured_pct": 3.46,
+                "water_cons_pct": 0.4,
+                "water_max_l_min": 420,
+            },
+            "water_now_l_min",
+            257.4,
+            0.001,
+        ),
+    ),
 )
 def consistency_loop(case: LoopCase) -> Loop | Infeasible:
     """Water now and wanted at a dilution point, what is left of the valve, and how long to wait.

@@ -11,7 +11,7 @@ from scipy.stats import poisson
 
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.quantity import check, figure, quantity
-from core.register import model
+from core.register import Check, model
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,6 +64,13 @@ def washout_min(tau_each_min: float, rest: float, tanks: int = 1) -> float:
     holds_for="a turned-over chest: active 60 to 100 %, bypass to 20 %",
     equation="τ = a V/Q; swing left 1/√(1 + (2πτ/p)²)",
     calibrated_by=("active_pct", "bypass_pct"),
+    symbols="τ=tau_min p=period_min V=volume_m3 a=active_pct Q=flow_m3_h",
+    basis="default",
+    checks=(
+        Check({"volume_m3": 100, "flow_m3_h": 200, "active_pct": 100, "period_min": 10}, "swing_left_pct", 5.298, 0.001),
+        Check({"volume_m3": 100, "flow_m3_h": 200, "active_pct": 100, "correlation_min": 5}, "scatter_left_pct", 37.796, 0.001),
+        Check({"volume_m3": 100, "flow_m3_h": 200, "active_pct": 100}, "changed_min", 117.36, 0.0005),
+    ),
 )
 def mixing(case: MixingCase) -> Mixing | Infeasible:
     """Time constant of a chest and what it leaves of swings, scatter and changes. Raises: ImpossibleInput.

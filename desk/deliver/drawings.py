@@ -13,6 +13,7 @@ GAP, LINE_GAP = 3.0, 9.0
 LABEL_ROOM = 15.0
 SMALLEST = 0.01
 LEFT_ROOM = 230.0
+LETTER = 6.2  # mean width of a letter of a strand's label
 START_KAPPA = {"larch": 30.0, "alder": 18.0, "bagasse": 14.3}
 
 
@@ -63,9 +64,12 @@ def braid(rows: list[dict], lot, state, *, paper: bool = False) -> dict:
         )
         first, last = _hexes(r["what"], state.mill.sources[r["source"]])
         made = timezone.localtime(datetime.fromisoformat(r["made"]))
+        name = r["what"].split(",")[0]
+        if x0 + LETTER * len(f"{r['lot']} {name} 00:00 {r['t']:.1f} t") > SLOT_X:
+            name = name.split()[-1]  # the label may not run into the lot
         strands.append({
             "d": d, "id": f"st{i}", "x1": n(x0), "first": first, "last": last, "open": f"M{n(x0)} {n(y)}V{n(y + w)}" if old else "",
-            "label": r["lot"] or "", "what": f"{r['what'].split(',')[0]} {made:%H:%M}" if not old else f"{r['what'].split(',')[0]}, {made:%-d %b}", "t": r["t"],
+            "label": r["lot"] or "", "what": f"{name} {made:%H:%M}" if not old else f"{name}, {made:%-d %b}", "t": r["t"],
             "tx": n(x0 - 8) if x0 > LEFT_ROOM else n(x0 + 2), "ty": n(y + w / 2 + 4.5) if x0 > LEFT_ROOM else n(y - 4), "anchor": "end" if x0 > LEFT_ROOM else "start",
             "line": f"M{n(x0)} {n(y + w / 2)}H{n(AXIS_END)}C{n(m)} {n(y + w / 2)} {n(m)} {n(slot_y + sw / 2)} {n(SLOT_X)} {n(slot_y + sw / 2)}H{n(LOT_X)}", "w": n(max(1.0, (w + sw) / 2)),
         })  # fmt: skip

@@ -3,6 +3,9 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from django.db.models import Window
+from django.db.models.functions import RowNumber
+
 from core.judge.band import GRAVITY, Band, Judgement, State, judge
 from core.judge.due import Due, DueState, due
 from core.lab.methods import TESTS
@@ -11,6 +14,7 @@ from desk.kit.words import limits
 from desk.log.models import Kind, Record
 
 LOOK_BACK_H = 48
+KEPT = 6  # newest results of a row that its judgement may look at
 STANDS = {"single", "accepted"}
 
 
@@ -108,12 +112,17 @@ def confirmed(row, band: Band, newest, before) -> bool:
 class Board:
     """The plan at one time, from a handful of queries."""
 
-    def __init__(self, state):
+    def __init__(self, state, only: str = ""):
+        """`only`: the id of the one row that is asked for; the others are left out."""
         self.mill_state, self.now = state, state.now
         since = self.now - timedelta(hours=LOOK_BACK_H)
         records = Record.objects.current().filter(at__gte=since, at__lte=self.now)
+        if only:
+            records = records.filter(subject=only)
         self.results: dict[str, list] = {}
-        for r in records.filter(kind=Kind.RESULT).order_by("-at", "-id"):
+        order = Window(RowNumber(), partition_by="subject", order_by=["-at", "-id"])
+        newest = records.filter(kind=Kind.RESULT).annotate(place=order).filter(place__lte=KEPT)
+        for r in newest.only("subject", "at", "value", "status").order_by("-at", "-id"):
             self.results.setdefault(r.subject, []).append(r)
         moves = list(records.filter(kind=Kind.MOVE).order_by("-at", "-id"))
         decisions = {d.about_id: d for d in records.filter(kind=Kind.DECISION).order_by("at", "id")}
@@ -123,7 +132,7 @@ class Board:
             self.moves.setdefault(m.subject, m)
         self.decisions = {m.subject: decisions.get(m.pk) for m in self.moves.values()}
         self.judged = judged
-        self.rows = tuple(self._row(row) for row in state.mill.plan.values())
+        self.rows = tuple(self._row(row) for row in state.mill.plan.values() if not only or row.id == only)
         self.by_id = {r.row.id: r for r in self.rows}
 
     def _row(self, row) -> RowNow:

@@ -1,5 +1,7 @@
 """Lab: what is due, one row's results, and the tablet page that records a sample."""
 
+from datetime import timedelta
+
 from django.contrib import messages
 from django.http import Http404
 from django.shortcuts import redirect, render
@@ -48,13 +50,14 @@ def due_list(request):
 def row_page(request, row_id: str):
     """One row: its last results against the band, and who entered them."""
     state, row = _row(request, row_id)
-    board = Board(state)
-    now = board.by_id[row_id]
+    now = Board(state, only=row_id).by_id[row_id]
     trail = Record.objects.filter(kind__in=[Kind.RESULT, Kind.NO_SAMPLE], subject=row_id, at__lte=state.now).select_related(
         "by"
     )
     trail = list(trail.prefetch_related("corrected_by").order_by("-at", "-id")[:24])
-    picture = trend(board.results.get(row_id, []), now.band, state.now, TREND_H)
+    shown = Record.objects.current().filter(kind=Kind.RESULT, subject=row_id, at__lte=state.now)
+    shown = shown.filter(at__gte=state.now - timedelta(hours=TREND_H)).order_by("-at", "-id")
+    picture = trend(list(shown), now.band, state.now, TREND_H)
     start = shift_of(state.now, state.mill).start
     for r in trail:
         r.may_correct = r.kind == Kind.RESULT and not may_correct(r, request.user, shift_start=start)
@@ -117,7 +120,7 @@ def record(request, row_id: str):
         "typed": data,
         **_answer(form, row, state, corrects),
     }
-    context["due"] = Board(state).by_id[row_id]
+    context["due"] = Board(state, only=row_id).by_id[row_id]
     partial = request.method == "GET" and request.htmx and request.htmx.target == "answer"
     return render(
         request,

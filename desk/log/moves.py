@@ -10,6 +10,7 @@ from core.judge import advise
 from core.judge.band import Band
 from core.judge.move import outcome
 from core.stock.loop import LoopCase
+from core.stock.transmitter import TransmitterCheck
 from desk.kit.templatetags.vat import clock, figure
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -119,6 +120,23 @@ def share_slip(state, vessel_now) -> dict | None:
     }  # fmt: skip
 
 
+def bias_slip(row, check: TransmitterCheck) -> dict | None:
+    """The move for a meter that stands an offset away from the laboratory; None where the check asks for another thing."""
+    if check.outcome != "offset only":
+        return None
+    name = row.place.removesuffix(" outlet")
+    off = round(check.bias_pct, 2)
+    return {
+        "kind": "bias", "row": row.id, "title": f"Take {figure(abs(off), 2)} % {'off' if off > 0 else 'onto'} the {name} meter",
+        "expect": f"The loop then holds what the pads find; the next pairs should lie within ± {figure(check.action_pct, 3)} %.",
+        "why": f"{check.n} pairs agree on {figure(check.bias_pct, 3)} %, give or take {figure(check.half_width_pct, 3)}, and the slope may be 1. "
+        "Enter it as a bias, not as a new set point.",
+        "caution": "A bias for one furnish is not for another. Look for fouling before the third bias. The instrument’s owner enters it.",
+        "school": "", "before": 0.0, "after": -off, "unit": "%", "decimals": 2, "reading": check.bias_pct, "expected": 0.0, "dead_min": 0.0,
+        "retest_min": 6.0 * row.interval_min, "low": min(0.0, -2.0 * off), "high": max(0.0, -2.0 * off), "bound_by": "",
+    }  # fmt: skip
+
+
 class DecisionRefused(Exception):
     """Why a decision cannot be kept: `field` is where to show it."""
 
@@ -144,15 +162,16 @@ def decide(*, move: Record, choice: str, by, now, state, size: float | None = No
         low, high = move.data["low"], move.data["high"]
         if size is None or not low <= size <= high:
             shown = "empty" if size is None else f"{size:g} {move.data['unit']}"
+            places = move.data.get("decimals", 0)
             raise DecisionRefused(
-                "size", f"Size is {shown}; it must be {figure(low, 0)} to {figure(high, 0)} {move.data['unit']}."
+                "size", f"Size is {shown}; it must be {figure(low, places)} to {figure(high, places)} {move.data['unit']}."
             )
         after = size
     retest = now + timedelta(minutes=move.data["retest_min"])
     data = {"choice": choice, "before": move.data["before"], "after": after, "unit": move.data["unit"]}
     says = f"{CHOICES[choice].capitalize()}: {move.data['title']}"
     if choice == "alter":
-        says += f"; set to {figure(after, 0)} {move.data['unit']}"
+        says += f"; set to {figure(after, move.data.get('decimals', 0))} {move.data['unit']}"
     if choice != "refuse":
         data["retest_at"] = retest.isoformat()
     kept = write(

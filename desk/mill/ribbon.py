@@ -80,11 +80,13 @@ def _stops(nodes: list[Node], x0: float, x1: float) -> list[tuple[str, str]]:
         return f"{min(1.0, max(0.0, (x - x0) / (x1 - x0))):.4f}"
 
     stops = [(at(nodes[0].x), nodes[0].hex)]
-    for before, node in zip(nodes, nodes[1:], strict=False):
+    after = [p.x - 16 for p in nodes[2:]] + [math.inf]
+    for before, node, end in zip(nodes, nodes[1:], after, strict=False):
         if node.iso - before.iso > BLEACHED_POINTS:
+            reach = min(BLEACH_REACH, end - (node.x - 15))  # stops never cross the next stage's
             for i in range(BLEACH_STOPS):
                 z = i / (BLEACH_STOPS - 1)
-                stops.append((at(node.x - 15 + BLEACH_REACH * z), _blend_hex(before.hex, node.hex, 1 - (1 - z) ** 1.7)))
+                stops.append((at(node.x - 15 + reach * z), _blend_hex(before.hex, node.hex, 1 - (1 - z) ** 1.7)))
         else:
             stops += [(at(node.x - 15), before.hex), (at(node.x + 15), node.hex)]
     return stops

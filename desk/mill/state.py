@@ -176,9 +176,8 @@ class MillState:
     def vessels(self) -> dict[str, VesselNow]:
         """Every vessel that has a level reading, worst cover first."""
         found = {}
-        for key, reading in newest("level.", before=self.now).items():
-            if key not in self.mill.vessels:
-                continue
+        for tag, reading in newest([f"level.{key}" for key in self.mill.vessels], before=self.now).items():
+            key = tag.removeprefix("level.")
             v = self.mill.vessels[key]
             rate_in, rate_out = self.rates[key]
             level = self._carried(v, reading, rate_in, rate_out)

@@ -87,12 +87,9 @@ def dilution_picture(result, case) -> dict:
             fibre,
         )
     else:
-        cons_in = getattr(case, "cons_pct", None)
-        if cons_in is None:  # the inlet bench solves for it
-            cons_in = result.fibre_in_t_h / max(result.stock_l_min * 0.0006, 1e-12)
         made = pipe(result.stock_l_min, result.water_l_min, result.flow_out_l_min, result.fibre_in_t_h)
         labels = (
-            cons_in,
+            result.cons_in_pct,
             result.stock_l_min,
             result.water_l_min,
             case.water_cons_pct,

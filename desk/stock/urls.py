@@ -6,5 +6,6 @@ app_name = "stock"
 urlpatterns = [
     path("", views.meter, name="meter"),
     path("chests/", views.chests, name="chests"),
+    path("meter/<str:row_id>/bias/", views.bias, name="bias"),
     path("<str:bench>/", views.bench, name="bench"),
 ]

@@ -1,8 +1,10 @@
 """Stock: the line and its meter, the single-question benches, the chests."""
 
+from datetime import datetime
+
 from django.http import Http404
-from django.shortcuts import render
-from django.views.decorators.http import require_safe
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_POST, require_safe
 
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.band import Band, judge
@@ -12,10 +14,13 @@ from core.stock.transmitter import Pair, TransmitterCase, check_transmitter
 from desk.instruments.models import at_minute
 from desk.kit.bench import cautions_of, render_bench, result_rows, typed_number
 from desk.lab.board import Board
+from desk.log.actions import write
 from desk.log.models import Kind, Record
+from desk.log.moves import bias_slip
 from desk.mill.context import state_of
 from desk.mill.drawings import cover_rows
 from desk.mill.ribbon import STATIONS, draw_small
+from desk.people.rights import may
 from desk.stock.benches import BENCHES, GROUPS
 from desk.stock.drawings import PICTURES, bias_plot, meter_picture, slope_plot
 
@@ -60,7 +65,7 @@ def meter(request):
     rows = [r for r in state.mill.plan.values() if r.lever.get("kind") == "dilution"]
     chosen = next((r for r in rows if r.id == request.GET.get("row")), next((r for r in rows if r.line == "S"), rows[0]))
     band = state.mill.band(chosen, state.grade)
-    now = Board(state).by_id[chosen.id]
+    now = Board(state, only=chosen.id).by_id[chosen.id]
     lever = chosen.lever
     found = now.result.value if now.result else band.aim
     opening = {
@@ -118,6 +123,8 @@ def meter(request):
             "slope": slope_plot(pairs, check),
             "meter_judged": judge(check.bias_pct, BIAS_BAND, confirmed=True),
             "bias_band": BIAS_BAND,
+            "slip": bias_slip(chosen, check),
+            "decided": open_bias(chosen, state.now),
         }
     if loop is not None:
         fibre = fibre_t_h(numbers["stock_l_min"], numbers["inlet_pct"])
@@ -136,6 +143,30 @@ def meter(request):
             "water_pct": numbers["water_cons_pct"],
         }
     return render_bench(request, "stock/meter", context)
+
+
+@require_POST
+@may("move")
+def bias(request, row_id: str):
+    """Write the meter's move anew from its pairs and open its slip, where it is taken, altered or refused."""
+    state = state_of(request)
+    row = state.mill.plan.get(row_id) if state else None
+    pairs = pairs_of(row, state) if row else []
+    check = check_transmitter(TransmitterCase(pairs=tuple(Pair(p["meter"], p["lab"]) for p in pairs)))
+    slip = None if isinstance(check, Infeasible) or open_bias(row, state.now) else bias_slip(row, check)
+    if slip is None:
+        raise Http404
+    move = write(kind=Kind.MOVE, subject=f"meter.{row.id}", by=None, now=state.now, says=slip["title"], data=slip)
+    return redirect("shift:decide", move.pk)
+
+
+def open_bias(row, now) -> Record | None:
+    """A bias that was taken and whose six pairs are not in yet."""
+    kept = Record.objects.current().filter(kind=Kind.DECISION, subject=f"meter.{row.id}", at__lte=now)
+    found = kept.order_by("-at", "-id").first()
+    if found and found.data["choice"] != "refuse" and datetime.fromisoformat(found.data["retest_at"]) > now:
+        return found
+    return None
 
 
 LABELS = {

@@ -133,7 +133,7 @@ class Pages(TestCase):
         known = {
             "home", "live", "decide", "decide_cover", "handover", "signed", "sign_in", "sign_in_as", "sign_out", "help", "theme", "keys", "list", "note", "one",
             "due", "row", "record", "queue", "order", "bench", "issued", "print", "start", "setup", "document", "meter", "chests", "newest", "lots", "lot", "close",
-            "ticket", "station", "practice",
+            "ticket", "station", "practice", "bias",
         }  # fmt: skip
         self.assertEqual(names - known, set())
 
@@ -199,6 +199,28 @@ class Benches(TestCase):
         self.assertContains(page, 'value="lots"')
         page = self.client.get("/stock/", {"row": "S.chest.consistency", "inlet_pct": "2"})
         self.assertContains(page, "is above the chest outlet")
+
+
+class Meter(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        make.demo()
+
+    def test_a_bias_is_proposed_decided_and_then_waits_for_its_pairs(self):
+        url = "/stock/meter/S.chest.consistency/bias/"
+        for username, status in (("pn", 403), ("jd", 302)):
+            self.client.force_login(make.person(username), backend="django.contrib.auth.backends.ModelBackend")
+            response = self.client.post(url)
+            self.assertEqual(response.status_code, status)
+        slip = self.client.get(response.url)
+        self.assertContains(slip, "Take 0.09 % off the S chest meter")
+        wrong = self.client.post(response.url, {"choice": "alter", "size": "0.3"})
+        self.assertContains(wrong, "Size is 0.3 %; it must be −0.18 to 0.00 %", status_code=422)
+        self.client.post(response.url, {"choice": "alter", "size": "-0.08"})
+        page = self.client.get("/stock/?row=S.chest.consistency")
+        self.assertContains(page, "set to −0.08 %")
+        self.assertEqual(self.client.post(url).status_code, 404)
+        self.assertEqual(self.client.post("/stock/meter/K.larch_blow.kappa/bias/").status_code, 404)
 
 
 class SignIn(TestCase):

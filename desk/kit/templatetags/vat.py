@@ -175,3 +175,9 @@ def component(stream, name: str) -> float:
 def sci(value: float) -> str:
     """A very small number: 4e-16."""
     return f"{value:.0e}".replace("-", MINUS)
+
+
+@register.filter
+def size(slip: dict, name: str) -> str:
+    """A size on a move's slip (low, high), in the decimals of its lever."""
+    return figure(slip[name], slip.get("decimals", 0))
