@@ -2,6 +2,7 @@
 
 import core.deliver.draw
 import core.lab.consistency
+import core.refine.freeness
 import core.stock.basis_weight
 import core.stock.cover
 import core.stock.density

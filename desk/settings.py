@@ -39,6 +39,7 @@ INSTALLED_APPS = [
     "desk.mill",
     "desk.log",
     "desk.lab",
+    "desk.handbook",
     "desk.stations",
     "desk.stock",
     "desk.deliver",

@@ -10,6 +10,7 @@ urlpatterns = [
     path("lab/", include("desk.lab.urls")),
     path("schedule/", include("desk.schedule.urls")),
     path("mill/", include("desk.mill.urls")),
+    path("", include("desk.handbook.urls")),
     path("stock/", include("desk.stock.urls")),
     path("deliver/", include("desk.deliver.urls")),
     path("", include("desk.stations.urls")),

@@ -49,7 +49,7 @@ TESTS: Final = {
     t.key: t
     for t in (
         _t("consistency", "Consistency", "%", 2, (0.05, 3), (0.2, 40), (0.001, 60), "T 240, ISO 4119"),
-        _t("moisture", "Moisture", "%", 1, (1.0, 0), (5, 85), (0, 99.9), "T 258, wet basis"),
+        _t("moisture", "Moisture", "% wet", 1, (1.0, 0), (5, 85), (0, 99.9), "T 258, wet basis"),
         _t("pith", "Pith", "%", 1, (1.0, 0), (2, 30), (0, 100), "jar"),
         _t("kappa", "Kappa", "", 1, (0.4, 2), (1, 110), (0.1, 200), "T 236, ISO 302"),
         _t("residual_alkali", "Residual alkali", "g/L NaOH", 1, (0.3, 4), (1, 20), (0, 80), "SCAN-N 33 idea"),

@@ -143,6 +143,7 @@ class Mill:
     sources: Mapping[str, FurnishSource]
     grades: Mapping[str, Grade]
     plan: Mapping[str, PlanRow]
+    schools: Mapping[str, Any]
 
     def draw_case(self, grade: Grade, *, gsm: float | None = None, speed_m_min: float | None = None) -> DrawCase:
         """The machine's draw for a grade, its furnish ash still 0 (the mix fills it in)."""
@@ -467,6 +468,7 @@ def read_mill(data: Json) -> Mill:
         sources=sources,
         grades=grades,
         plan=plan,
+        schools=data.get("schools", {}),
     )
     if r.problems:
         raise ImpossibleInput(*r.problems)

@@ -18,10 +18,10 @@ STEADY_T_H = 1e-9
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CoverCase:
-    capacity: float = quantity("Capacity", "m³", possible=(0, 100_000), above=True, decimals=0)
+    capacity: float = quantity("Capacity", "m³ or t", possible=(0, 100_000), above=True, decimals=0)
     level_pct: float = quantity("Level", "%", possible=(0, 100), decimals=1)
-    rate_in: float = quantity("In", "m³/h", possible=(0, 10_000), decimals=1)
-    rate_out: float = quantity("Out", "m³/h", possible=(0, 10_000), decimals=1)
+    rate_in: float = quantity("In", "m³/h or t/h", possible=(0, 10_000), decimals=1)
+    rate_out: float = quantity("Out", "m³/h or t/h", possible=(0, 10_000), decimals=1)
     low_pct: float = quantity("Lowest usable", "%", possible=(0, 100), decimals=0, default=USABLE_LOW_PCT)
     high_pct: float = quantity("Highest usable", "%", possible=(0, 100), decimals=0, default=USABLE_HIGH_PCT)
     lead_h: float = quantity("Lead of the action", "h", possible=(0, 48), decimals=2, default=0.5)
@@ -31,8 +31,8 @@ class CoverCase:
 class Cover:
     """Hours are math.inf for never. `way` says which limit the level runs to."""
 
-    content: float = figure("Content", "m³", decimals=1, equation="capacity × level")
-    net: float = figure("Net", "m³/h", decimals=1, equation="in − out")
+    content: float = figure("Content", "m³ or t", decimals=1, equation="capacity × level")
+    net: float = figure("Net", "m³/h or t/h", decimals=1, equation="in − out")
     to_low_h: float = figure("To the low limit", "h", decimals=2, equation="(content − low)/(out − in)")
     to_high_h: float = figure("To the high limit", "h", decimals=2, equation="(high − content)/(in − out)")
     act_by_h: float = figure("Act within", "h", decimals=2, equation="first limit − lead")

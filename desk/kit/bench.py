@@ -1,17 +1,28 @@
 """The bench: a form made from a core case, its answer, and the way both reach the page."""
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, fields
 from typing import Any
+from urllib.parse import urlencode
 
 from django import forms
 from django.shortcuts import render
 from django.utils.cache import patch_vary_headers
 
+from core import calc
 from core.errors import Caution, CoreError, ImpossibleInput, Infeasible
 from core.quantity import KEY, Quantity, quantities
 from core.register import Model
+from desk.kit import units
 from desk.kit.templatetags.vat import figure
+from desk.kit.units import Schools, shown, typed, way
+
+
+def well_text(value: float, said: Quantity, schools: Schools | None) -> str:
+    """A figure as a well shows it: in the reader's unit, with no more digits than it needs."""
+    number, _, _ = shown(value, said.unit, schools)
+    return f"{number:.6g}"
 
 
 def typed_number(text: str) -> float:
@@ -26,10 +37,11 @@ def typed_number(text: str) -> float:
 
 
 class NumberField(forms.CharField):
-    """A number in the unit of its quantity; what was typed is kept as typed when it is refused."""
+    """A number in the reader's unit of its quantity; what was typed is kept as typed when it is refused."""
 
     def __init__(self, said: Quantity, **kwargs):
         self.said = said
+        self.schools = None
         widget = forms.TextInput(attrs={"inputmode": "decimal", "autocomplete": "off", "data-well": ""})
         super().__init__(label=said.label, help_text=said.help, widget=widget, **kwargs)
 
@@ -38,13 +50,22 @@ class NumberField(forms.CharField):
         if text in self.empty_values:
             return None
         try:
-            return typed_number(text)
-        except ValueError:
+            number = typed(typed_number(text), self.said.unit, self.schools)
+        except (ValueError, OverflowError, ZeroDivisionError):
             raise forms.ValidationError(f"is “{text}”; it must be a number, {self.allowed()}") from None
+        if way(self.said.unit, self.schools) and (why := self.said.problem(number)):
+            raise forms.ValidationError(f"is “{text}” {self.unit}; it {why.partition('it ')[2] or why}")
+        return number
+
+    @property
+    def unit(self) -> str:
+        found = way(self.said.unit, self.schools)
+        return found.unit if found else self.said.unit
 
     def allowed(self) -> str:
-        low, high = self.said.possible
-        unit = f" {self.said.unit}" if self.said.unit else ""
+        low, high = (shown(v, self.said.unit, self.schools)[0] for v in self.said.possible)
+        low, high = min(low, high), max(low, high)
+        unit = f" {self.unit}" if self.unit else ""
         if math.isinf(high):
             return f"{'above' if self.said.above else 'at least'} {low:g}{unit}"
         return f"{'above ' if self.said.above else ''}{low:g} to {high:g}{unit}"
@@ -58,14 +79,18 @@ class Row:
     value: str
     unit: str
     equation: str
+    field: str
+    number: float
 
 
-def result_rows(result: Any) -> list[Row]:
-    """The declared figures of a result, formatted, in their order."""
-    return [
-        Row(said.label, figure(getattr(result, name), said.decimals), said.unit, said.equation)
-        for name, said in quantities(type(result)).items()
-    ]
+def result_rows(result: Any, schools: Schools | None = None) -> list[Row]:
+    """The declared figures of a result, in the reader's units, in their order."""
+    rows = []
+    for name, said in quantities(type(result)).items():
+        number = getattr(result, name)
+        value, unit, more = shown(number, said.unit, schools)
+        rows.append(Row(said.label, figure(value, said.decimals + more), unit, said.equation, name, number))
+    return rows
 
 
 class BenchForm(forms.Form):
@@ -73,8 +98,11 @@ class BenchForm(forms.Form):
 
     model: Model
 
-    def __init_subclass__(cls, **kwargs):
-        super().__init_subclass__(**kwargs)
+    def __init__(self, *args, schools: Schools | None = None, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.schools = schools
+        for field in self.fields.values():
+            field.schools = schools
 
     @classmethod
     def of(cls, model: Model) -> type["BenchForm"]:
@@ -88,15 +116,41 @@ class BenchForm(forms.Form):
                 )
         return type(f"{model.case_class.__name__}Form", (cls,), made)
 
-    def opening(self) -> dict[str, str]:
-        return {f.name: str(f.default) for f in fields(self.model.case_class) if isinstance(f.default, (int, float))}
+    @classmethod
+    def opened(cls, asked: Mapping[str, str], opening: Mapping[str, float], schools: Schools | None) -> dict[str, str]:
+        """What the wells open with: what the address says (in its own units, ?units=), else the opening figures."""
+        written = units.from_key(asked.get("units", ""), schools)
+        found = {}
+        for name, said in quantities(cls.model.case_class).items():
+            text = asked.get(name)
+            if text is None:
+                start = opening.get(name, calc.defaults(cls.model).get(name))
+                found[name] = "" if start is None else well_text(start, said, schools)
+            elif written == schools:
+                found[name] = text
+            else:
+                try:
+                    found[name] = well_text(typed(typed_number(text), said.unit, written), said, schools)
+                except (ValueError, OverflowError, ZeroDivisionError):
+                    found[name] = text
+        return found
+
+    @property
+    def case(self) -> Any:
+        """The case of valid wells."""
+        return self.model.case_class(**self.cleaned_data)
+
+    @property
+    def query(self) -> str:
+        """The case as an address holds it, in the core's units."""
+        return urlencode({k: repr(float(v)) for k, v in self.cleaned_data.items()})
 
     def run(self) -> Any:
         """The model's result, or None with the problems on their fields."""
         if not self.is_valid():
             return None
         try:
-            result = self.model.function(self.model.case_class(**self.cleaned_data))
+            result = self.model.function(self.case)
         except ImpossibleInput as refusal:
             for p in refusal.problems:
                 self.add_error(p.field if p.field in self.fields else None, p.text)
@@ -110,7 +164,8 @@ class BenchForm(forms.Form):
         return result
 
     def refuse(self, why: Infeasible) -> None:
-        nearest = "" if why.nearest is None else f" (nearest: {why.nearest:.4g}{' ' + why.unit if why.unit else ''})"
+        value, unit, _ = shown(why.nearest, why.unit, self.schools)
+        nearest = "" if value is None else f" (nearest: {value:.4g}{' ' + unit if unit else ''})"
         self.add_error(why.field if why.field in self.fields else None, why.reason + nearest)
 
     @property
@@ -119,7 +174,7 @@ class BenchForm(forms.Form):
         for bound in self:
             yield {
                 "field": bound,
-                "unit": getattr(bound.field, "said", None) and bound.field.said.unit,
+                "unit": bound.field.unit,
                 "errors": [f"{bound.label} {e}" for e in bound.errors],
             }
 

@@ -7,6 +7,7 @@ from desk.kit import views
 app_name = "kit"
 urlpatterns = [
     path("help/", views.help_page, name="help"),
+    path("help/units/", views.own_units, name="own_units"),
     path("theme/", views.theme, name="theme"),
     path("keys/", views.keys, name="keys"),
 ]

@@ -1,10 +1,13 @@
 """Help, and the two choices kept in a cookie: day or night, single keys on or off. They work without script."""
 
+from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
 from django.http import HttpResponseRedirect
-from django.shortcuts import render
+from django.shortcuts import redirect, render
 from django.utils.http import url_has_allowed_host_and_scheme
-from django.views.decorators.http import require_safe
+from django.views.decorators.http import require_POST, require_safe
+
+from desk.kit.units import CHOICES
 
 YEAR_S = 365 * 24 * 3600
 
@@ -17,7 +20,8 @@ def _back(request):
 
 @require_safe
 def help_page(request):
-    return render(request, "help.html")
+    rows = [(name, title, options, request.user.schools.get(name, "")) for name, (title, options) in CHOICES.items()]
+    return render(request, "help.html", {"unit_rows": rows})
 
 
 @login_not_required
@@ -27,6 +31,16 @@ def theme(request):
     to = "night" if request.GET.get("to") == "night" else "day"
     response.set_cookie("theme", to, max_age=YEAR_S, samesite="Lax")
     return response
+
+
+@require_POST
+def own_units(request):
+    """Keep the units this person reads; an empty choice is the mill's."""
+    kept = {name: request.POST[name] for name, (_, options) in CHOICES.items() if request.POST.get(name) in dict(options)}
+    request.user.schools = kept
+    request.user.save(update_fields=["schools"])
+    messages.success(request, "Your units are kept. What you enter for the record stays in the mill’s.")
+    return redirect("kit:help")
 
 
 @require_safe

@@ -9,7 +9,9 @@ from django.db.models.functions import RowNumber
 from core.judge.band import GRAVITY, Band, Judgement, State, judge
 from core.judge.due import Due, DueState, due
 from core.lab.methods import TESTS
+from desk.kit import units
 from desk.kit.templatetags.vat import figure, hm
+from desk.kit.units import Schools
 from desk.kit.words import limits
 from desk.log.models import Kind, Record
 
@@ -31,6 +33,7 @@ class RowNow:
     move: Record | None
     decision: Record | None
     retest: bool = False
+    schools: Schools | None = None
 
     @property
     def result(self):
@@ -71,14 +74,21 @@ class RowNow:
         value = self.result.value
         shown = self.test.shown(value)
         inside = self.band.low <= shown <= self.band.high
+        digits = self.test.digits(value)
         if inside and self.judgement and self.judgement.state in (State.ACT, State.CONTAIN):
-            return figure(value, self.test.digits(value) + 1)
-        return figure(shown, self.test.digits(value))
+            shown, digits = value, digits + 1
+        number, _, more = units.shown(shown, self.test.unit, self.schools)
+        return figure(number, digits + more)
+
+    @property
+    def unit(self) -> str:
+        """The unit of `shown`."""
+        return units.shown(self.result.value if self.result else None, self.test.unit, self.schools)[1]
 
     @property
     def short_unit(self) -> str:
         """The unit as it fits beside a figure on the ribbon."""
-        return self.test.unit.split(" ")[0]
+        return self.unit.split(" ")[0]
 
     @property
     def roomy(self) -> bool:
@@ -96,7 +106,7 @@ class RowNow:
 
     @property
     def limits(self) -> str:
-        return limits(self.band, self.test.decimals)
+        return limits(self.band, self.test.decimals, self.test.unit, self.schools)
 
 
 def confirmed(row, band: Band, newest, before) -> bool:
@@ -160,7 +170,7 @@ class Board:
             state = due(since_last_min=60.0, interval_min=60.0)
         if move and stands and move.about_id != stands[0].pk and not (decision and decision.pk not in self.judged):
             move = decision = None  # a newer result has overtaken it
-        return RowNow(row, band, stands, state, due_at, judgement, move, decision, retest)
+        return RowNow(row, band, stands, state, due_at, judgement, move, decision, retest, self.mill_state.schools)
 
     @property
     def due_rows(self) -> list[RowNow]:

@@ -29,6 +29,7 @@ class Kind(models.TextChoices):
     HANDOVER_READ = "handover_read", "handover read"
     QUESTION = "question", "asked back"
     CORRECTION = "correction", "correction"
+    SETUP = "setup", "set-up"
 
 
 class RecordQuerySet(models.QuerySet):

@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_safe
 
+from desk.kit.sheet import safe
 from desk.log.actions import may_correct, write_note
 from desk.log.models import Kind, Record
 from desk.people.rights import may
@@ -39,11 +40,6 @@ def trail(request):
     return render(request, "log/trail.html", {"page": page, "kinds": Kind.choices, "asked": request.GET})
 
 
-def _safe(text: str) -> str:
-    """No spreadsheet reads a cell of ours as a formula."""
-    return "'" + text if text[:1] in "=+-@\t\r" else text
-
-
 def _csv(records):
     response = HttpResponse(content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = 'attachment; filename="log.csv"'
@@ -52,7 +48,7 @@ def _csv(records):
     for r in records:
         row = [r.pk, timezone.localtime(r.at).isoformat(), timezone.localtime(r.entered_at).isoformat(), r.kind, r.subject]
         row += ["" if r.value is None else repr(r.value), r.status, r.says, r.words, r.signed, r.corrects_id or ""]
-        out.writerow([_safe(c) if isinstance(c, str) else c for c in row])
+        out.writerow([safe(c) for c in row])
     return response
 
 

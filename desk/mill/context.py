@@ -2,7 +2,9 @@
 
 from django.conf import settings
 from django.db import OperationalError
+from django.utils.functional import SimpleLazyObject
 
+from desk.kit.units import Schools, key, schools_from
 from desk.mill.clock import mill_now
 from desk.mill.state import MillState, NoMill
 
@@ -14,6 +16,8 @@ def house(request):
         "theme": "night" if request.COOKIES.get("theme") == "night" else "day",
         "single_keys": request.COOKIES.get("keys") != "off",
         "demo": settings.DEMO,
+        "schools": request.schools,
+        "units_key": key(request.schools),
     }
 
 
@@ -25,8 +29,16 @@ class MillClock:
 
     def __call__(self, request):
         request.now = mill_now()
+        request.schools = SimpleLazyObject(lambda: schools_of(request))
         request.get_state = lambda: state_of(request)
         return self.get_response(request)
+
+
+def schools_of(request) -> Schools:
+    """The units this person reads: the mill's choice, and their own where they made one."""
+    state = state_of(request)
+    own = getattr(getattr(request, "user", None), "schools", {})
+    return schools_from(state.mill.schools if state else {}, own)
 
 
 def state_of(request) -> MillState | None:
@@ -34,6 +46,7 @@ def state_of(request) -> MillState | None:
     if not hasattr(request, "mill_state"):
         try:
             request.mill_state = MillState(request.now)
-        except (NoMill, AttributeError, OperationalError):
+            request.mill_state.schools = schools_of(request)
+        except (NoMill, OperationalError):
             request.mill_state = None
     return request.mill_state

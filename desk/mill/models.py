@@ -19,6 +19,25 @@ class MillVersion(models.Model):
         return f"version {self.pk}: {self.note}"
 
 
+class Proposal(models.Model):
+    """A change of the set-up that waits for, or had, its countersignature."""
+
+    document = models.JSONField()
+    base = models.ForeignKey(MillVersion, models.PROTECT, null=True)
+    note = models.CharField(max_length=200)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="setup_proposals")
+    made_at = models.DateTimeField()
+    decided_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="setup_decisions")
+    decided_at = models.DateTimeField(null=True)
+    accepted = models.BooleanField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"proposal {self.pk}: {self.note}"
+
+
 class ClockSetting(models.Model):
     """Seconds between the computer's clock and the mill's. 0 at a real mill; the demo keeps a clock of its own."""
 

@@ -40,6 +40,7 @@ class Ribbon:
     vats: list = field(default_factory=list)
     texts: list = field(default_factory=list)
     merges: list = field(default_factory=list)
+    spots: list = field(default_factory=list)  # figures that open their working: place, model or station, what it is
     height: int = 376
     key_px: str = ""
     summary: str = ""
@@ -259,7 +260,7 @@ class _Painter:
         level = bottom - (bottom - top) * now.level_pct / 100.0
         vat = {
             "d": f"M{n(left)} {n(top)}V{n(bottom)}H{n(right)}V{n(top)}", "x": n(left), "y": n(level), "w": "34",
-            "h": n(bottom - level), "hex": hex_colour, "in": {"x": n(left), "y": n(top), "w": "34", "h": n(bottom - top)},
+            "h": n(bottom - level), "hex": hex_colour, "vessel": source.vessel, "in": {"x": n(left), "y": n(top), "w": "34", "h": n(bottom - top)},
         }  # fmt: skip
         self.r.vats.append(vat)
         cover = now.cover
@@ -330,6 +331,7 @@ class _Painter:
                             "h": n(22 * level / 100),
                             "hex": hex_colour,
                             "thin": True,
+                            "vessel": source.vessel,
                         }
                     )
                     self.r.texts.append(
@@ -399,6 +401,7 @@ class _Painter:
                     "w": "44",
                     "h": n(bottom - level),
                     "hex": hex_blend,
+                    "vessel": now.vessel.key,
                     "in": {"x": "1092", "y": n(top), "w": "44", "h": "70"},
                 }
             )
@@ -444,9 +447,35 @@ class _Painter:
         return self.r
 
 
+def _spots(ribbon: Ribbon, state) -> None:
+    """Over every computed figure of the ribbon lies a link to its working: a station's balance, a cover, the draw."""
+    for text in ribbon.texts:
+        if not text["text"].endswith("t/h") and " t/h" not in text["text"] and not text["text"].startswith("alder"):
+            continue
+        x, y = float(text["x"]), float(text["y"])
+        wide = 6.4 * len(text["text"])
+        spot = {"x": n(x - 3), "y": n(y - 13), "w": n(wide + 6), "h": "17", "label": f"{text['text']}: how it is worked out"}
+        if x >= COLUMNS["blend"] and y < 336:
+            spot["draw"] = "filler_t_h" if x > COLUMNS["deliver"] + 90 else "solids_t_h"
+        else:
+            place = max((px, key) for key, px in COLUMNS.items() if px <= x + 20 and key != "oxygen")[1]
+            spot["station"] = place if x < COLUMNS["blend"] - 60 else "blend"
+        ribbon.spots.append(spot)
+    for vat in ribbon.vats:
+        now = state.vessels.get(vat.get("vessel", ""))
+        if now is not None:
+            show = "to_low_h" if now.cover.way == "empty" else "to_high_h" if now.cover.way == "full" else "content"
+            ribbon.spots.append({
+                "x": vat["x"], "y": n(float(vat["y"]) - 2), "w": vat["w"], "h": n(float(vat["h"]) + 18), "cover": now.case, "show": show,
+                "label": f"{now.vessel.name} {now.level_pct:.0f} %: how its cover is worked out",
+            })  # fmt: skip
+
+
 def draw_ribbon(state) -> Ribbon:
     """The large ribbon of Shift."""
-    return _Painter(state, BIG).paint()
+    ribbon = _Painter(state, BIG).paint()
+    _spots(ribbon, state)
+    return ribbon
 
 
 def draw_small(state) -> Ribbon:

@@ -5,11 +5,12 @@ from datetime import datetime, timedelta
 from functools import cached_property, lru_cache
 
 from core.blend.mix import Mix, mix_furnish
-from core.deliver.draw import Draw, draw
+from core.deliver.draw import Draw, DrawCase, draw
 from core.line import mill as mills
 from core.line.steady import Solution, solve
 from core.stock.cover import Cover, CoverCase, Piece, cover, forecast
 from desk.instruments.models import newest
+from desk.kit.units import Schools
 from desk.log.models import Kind, Record
 from desk.mill.models import MillVersion
 from desk.mill.shifts import Shift, shift_of
@@ -53,6 +54,7 @@ class VesselNow:
     read_at: datetime
     rate_in: float
     rate_out: float
+    case: CoverCase
     cover: Cover
 
     @property
@@ -84,7 +86,12 @@ class Planned:
 
 
 class MillState:
-    """Everything a page needs to know of the mill at one time. Properties are worked out once, when asked for."""
+    """Everything a page needs to know of the mill at one time. Properties are worked out once, when asked for.
+
+    `schools`: the units its reader sees; None is the core's own.
+    """
+
+    schools: Schools | None = None
 
     def __init__(self, now: datetime):
         self.now = now
@@ -138,9 +145,16 @@ class MillState:
     def mix(self) -> Mix:
         return self.mix_of(self.shares)
 
-    def draw_of(self, mix: Mix) -> Draw:
+    def draw_case_of(self, mix: Mix) -> DrawCase:
         case = self.mill.draw_case(self.grade, gsm=self.run["gsm"], speed_m_min=self.run["speed_m_min"])
-        found = draw(replace(case, furnish_ash_pct=min(mix.ash_pct, case.sheet_ash_pct)))
+        return replace(case, furnish_ash_pct=min(mix.ash_pct, case.sheet_ash_pct))
+
+    @cached_property
+    def draw_case(self) -> DrawCase:
+        return self.draw_case_of(self.mix)
+
+    def draw_of(self, mix: Mix) -> Draw:
+        found = draw(self.draw_case_of(mix))
         assert isinstance(found, Draw)
         return found
 
@@ -182,7 +196,7 @@ class MillState:
             rate_in, rate_out = self.rates[key]
             level = self._carried(v, reading, rate_in, rate_out)
             case = CoverCase(capacity=v.full_t, level_pct=level, rate_in=rate_in, rate_out=rate_out, lead_h=v.lead_h)
-            found[key] = VesselNow(v, level, reading.value, reading.at, rate_in, rate_out, cover(case))
+            found[key] = VesselNow(v, level, reading.value, reading.at, rate_in, rate_out, case, cover(case))
         return dict(sorted(found.items(), key=lambda kv: kv[1].cover.hours))
 
     def _carried(self, v: mills.Vessel, reading, rate_in: float, rate_out: float) -> float:

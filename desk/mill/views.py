@@ -1,13 +1,20 @@
 """Mill setup: the document in force, to read and to take away."""
 
-from django.http import JsonResponse
-from django.shortcuts import render
-from django.views.decorators.http import require_safe
+import json
+
+from django.contrib import messages
+from django.http import Http404, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.debug import sensitive_post_parameters
+from django.views.decorators.http import require_http_methods, require_safe
 
 from core.lab.methods import TESTS
+from core.line.schema import SCHEMA
 from desk.kit.words import limits
+from desk.mill import setup as setups
 from desk.mill.context import state_of
-from desk.mill.models import MillVersion
+from desk.mill.models import MillVersion, Proposal
+from desk.people.rights import may
 
 
 @require_safe
@@ -26,11 +33,148 @@ def setup(request):
         }
         for g in state.mill.grades.values()
     ]
-    return render(request, "mill/setup.html", {"version": MillVersion.objects.first(), "plan": plan, "grades": grades})
+    context = {
+        "version": MillVersion.objects.first(),
+        "versions": MillVersion.objects.defer("document").select_related("by")[:12],
+        "waiting": Proposal.objects.filter(decided_at=None).select_related("by").defer("document"),
+        "may_edit": request.user.may("propose_setup"),
+        "plan": plan,
+        "grades": grades,
+    }
+    return render(request, "mill/setup.html", context)
 
 
 @require_safe
 def document(request):
     """The whole document as JSON."""
     version = MillVersion.objects.first()
-    return JsonResponse(version.document if version else {}, json_dumps_params={"indent": 1, "ensure_ascii": False})
+    response = JsonResponse(version.document if version else {}, json_dumps_params={"indent": 1, "ensure_ascii": False})
+    if version:
+        response["Content-Disposition"] = f'attachment; filename="mill-version-{version.pk}.json"'
+    return response
+
+
+@require_safe
+def schema(request):
+    """The JSON Schema a document must meet."""
+    return JsonResponse(SCHEMA, json_dumps_params={"indent": 1, "ensure_ascii": False})
+
+
+def _proposed(request, document, note: str, *, template: str, context: dict):
+    """Propose, or give the page again with every fault and all that was typed."""
+    try:
+        kept = setups.propose(document=document, note=note, by=request.user, now=request.now)
+    except setups.SetupRefused as refusal:
+        return render(request, template, {**context, "refusal": str(refusal), "faults": refusal.problems}, status=422)
+    messages.success(request, "Proposed. It comes into force when a shift lead countersigns it.")
+    return redirect("mill:change", kept.pk)
+
+
+@require_http_methods(["GET", "POST"])
+@may("propose_setup")
+def bring_in(request):
+    """A document from a file: every fault with its place, or what it would change."""
+    context = {"note": request.POST.get("note", "")}
+    if request.method == "GET":
+        return render(request, "mill/bring_in.html", context)
+    upload = request.FILES.get("file")
+    trouble = ""
+    document = None
+    if upload is None:
+        trouble = "File is missing; choose a mill document (.json)."
+    elif upload.size > setups.MOST_BYTES:
+        trouble = f"File is {upload.size} bytes; it must be at most {setups.MOST_BYTES}."
+    else:
+        try:
+            document = json.loads(upload.read().decode("utf-8-sig"))
+        except (ValueError, RecursionError) as error:
+            trouble = f"File {upload.name} is no JSON: {error}"
+    if trouble:
+        return render(request, "mill/bring_in.html", {**context, "refusal": trouble}, status=422)
+    return _proposed(
+        request, document, context["note"], template="mill/bring_in.html", context={**context, "file": upload.name}
+    )
+
+
+@require_http_methods(["GET", "POST"])
+@may("propose_setup")
+def edit(request, section: str, key: str):
+    """One row of the plan, vessel, grade or source: its figures as wells, proposed together."""
+    in_force = MillVersion.objects.first()
+    item = setups.part(in_force.document, section, key) if in_force and section in setups.SECTIONS else None
+    if item is None:
+        raise Http404
+    typed = request.POST if request.method == "POST" else {}
+    rows = [
+        {"name": name, "label": name.replace("_", " ").replace(".", ", "), "flag": isinstance(value, bool),
+         "value": typed.get(name, "" if value is None else value), "on": (name in typed) if typed else bool(value), "error": ""}
+        for name, value in setups.wells(item)
+    ]  # fmt: skip
+    context = {
+        "section": section,
+        "key": key,
+        "kind": setups.SECTIONS[section][1],
+        "title": item.get("name") or item.get("place") or key,
+        "rows": rows,
+        "note": typed.get("note", ""),
+    }
+    if request.method == "GET":
+        return render(request, "mill/edit.html", context)
+    given = {r["name"]: ("on" if r["on"] else "off") if r["flag"] else str(r["value"]) for r in rows}
+    document, bad = setups.edited(in_force.document, section, key, given)
+    if not bad:
+        place = f"{section}[{next(i for i, p in enumerate(document[section]) if p is setups.part(document, section, key))}]"
+        faults = setups.problems(document, now=request.now)
+        for fault in faults:
+            leaf = fault.field.removeprefix(place).replace(f" {key}", "").lstrip(".").replace("[", ".").replace("]", "")
+            hit = next((r for r in rows if r["name"] == leaf or (leaf and leaf.endswith(r["name"]))), None)
+            if hit:
+                bad[hit["name"]] = fault.text
+        if not faults:
+            return _proposed(request, document, context["note"], template="mill/edit.html", context=context)
+        context["faults"] = [f for f in faults if f.text not in bad.values()]
+    for r in rows:
+        r["error"] = bad.get(r["name"], "")
+    return render(request, "mill/edit.html", {**context, "refusal": "Nothing was changed."}, status=422)
+
+
+@require_http_methods(["GET", "POST"])
+@sensitive_post_parameters("pin")
+def change(request, pk: int):
+    """A proposed change: what differs, and its countersignature."""
+    proposal = get_object_or_404(Proposal.objects.select_related("by", "decided_by", "base"), pk=pk)
+    context = {
+        "p": proposal,
+        "changes": setups.differences(proposal.base.document if proposal.base else {}, proposal.document),
+        "may_sign": request.user.may("countersign") and proposal.by_id != request.user.pk,
+    }
+    if request.method == "POST":
+        accept = request.POST.get("choice") == "countersign"
+        try:
+            made = setups.decide(
+                proposal=proposal,
+                accept=accept,
+                by=request.user,
+                pin=request.POST.get("pin", ""),
+                now=request.now,
+                reason=request.POST.get("reason", ""),
+            )
+        except setups.SetupRefused as refusal:
+            return render(
+                request,
+                "mill/change.html",
+                {**context, "refusal": str(refusal), "reason": request.POST.get("reason", "")},
+                status=422,
+            )
+        messages.success(request, f"Version {made.pk} is in force." if made else "Sent back.")
+        return redirect("mill:setup")
+    return render(request, "mill/change.html", context)
+
+
+@require_safe
+def version(request, pk: int):
+    """One version, and what it changed of the one before."""
+    found = get_object_or_404(MillVersion.objects.select_related("by"), pk=pk)
+    before = MillVersion.objects.filter(pk__lt=pk).first()
+    changes = setups.differences(before.document, found.document) if before else []
+    return render(request, "mill/version.html", {"version": found, "before": before, "changes": changes})

@@ -32,6 +32,11 @@ MAY = {
     "correct_other": {"lead", "engineer"},
     "read_trail": {"operator", "lab", "lead", "engineer", "maintenance", "safety", "auditor", "admin"},
     "setup": {"admin"},
+    "propose_setup": {"engineer", "admin"},
+    "countersign": {"lead"},
+    "readings": {"operator", "lab", "lead", "engineer"},
+    "tokens": {"engineer", "admin"},
+    "audit": {"lead", "engineer", "auditor", "admin"},
 }
 
 
@@ -42,6 +47,7 @@ class Person(AbstractUser):
     role = models.CharField(max_length=16, choices=Role.choices, default=Role.TRAINEE)
     post = models.CharField(max_length=40, blank=True, help_text="fibre line, stock prep; empty where there is one")
     works = models.CharField(max_length=120, blank=True, help_text="what the role does here, for the sign-in page")
+    schools = models.JSONField(default=dict, blank=True, help_text="own choice of units where it is harmless")
 
     class Meta:
         ordering = ["id"]
@@ -58,3 +64,23 @@ class Person(AbstractUser):
         """How a record names the person: lead M.R., operator T.K."""
         word = {"lab": "lab", "engineer": "engineer", "admin": "admin"}.get(self.role, self.role)
         return f"{word} {self.initials}"
+
+
+class Token(models.Model):
+    """A key for a program: only its digest is kept, so it is shown once. Works until it is revoked."""
+
+    SCOPES = (("calc", "ask models"), ("readings", "deliver readings"))
+
+    name = models.CharField(max_length=60)
+    scope = models.CharField(max_length=12, choices=SCOPES)
+    digest = models.CharField(max_length=64, unique=True)
+    made_by = models.ForeignKey(Person, models.PROTECT, null=True, related_name="tokens")
+    made_at = models.DateTimeField()
+    revoked_at = models.DateTimeField(null=True)
+    used_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"{self.name} ({self.scope})"

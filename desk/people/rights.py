@@ -21,6 +21,11 @@ WORDS = {
     "correct_other": "Correcting another's record",
     "read_trail": "Reading the log",
     "setup": "Mill set-up",
+    "propose_setup": "Proposing a change of the set-up",
+    "countersign": "Countersigning a change of the set-up",
+    "readings": "Typing a reading",
+    "tokens": "Making and revoking keys for programs",
+    "audit": "Reading the audit",
 }
 
 

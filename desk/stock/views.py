@@ -4,6 +4,7 @@ from datetime import datetime
 
 from django.http import Http404
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from core.errors import ImpossibleInput, Infeasible
@@ -63,6 +64,8 @@ def meter(request):
     if state is None:
         return render(request, "no_mill.html")
     rows = [r for r in state.mill.plan.values() if r.lever.get("kind") == "dilution"]
+    if not rows:  # a mill without a dilution point in its plan
+        return redirect("stock:bench", "dilution")
     chosen = next((r for r in rows if r.id == request.GET.get("row")), next((r for r in rows if r.line == "S"), rows[0]))
     band = state.mill.band(chosen, state.grade)
     now = Board(state, only=chosen.id).by_id[chosen.id]
@@ -85,15 +88,14 @@ def meter(request):
     loop = None
     if not errors:
         try:
-            loop = consistency_loop(
-                LoopCase(
-                    **numbers,
-                    water_max_l_min=lever["water_max_l_min"],
-                    pipe_m=lever["pipe_m"],
-                    pipe_mm=lever["pipe_mm"],
-                    filter_s=lever["filter_s"],
-                )
+            loop_case = LoopCase(
+                **numbers,
+                water_max_l_min=lever["water_max_l_min"],
+                pipe_m=lever["pipe_m"],
+                pipe_mm=lever["pipe_mm"],
+                filter_s=lever["filter_s"],
             )
+            loop = consistency_loop(loop_case)
         except ImpossibleInput as refusal:
             errors |= {p.field: f"{LABELS.get(p.field, (p.field,))[0]} {p.text}" for p in refusal.problems}
         if isinstance(loop, Infeasible):
@@ -135,6 +137,7 @@ def meter(request):
         )
         context |= {
             "fibre": fibre,
+            "loop_case": loop_case,
             "vessel": vessel,
             "stock_l_min": numbers["stock_l_min"],
             "inlet_pct": numbers["inlet_pct"],
@@ -185,16 +188,16 @@ def bench(request, bench: str):
     if bench not in BENCHES:
         raise Http404
     b = BENCHES[bench]
-    names = b.form_class.base_fields
-    asked = {k: v for k, v in request.GET.items() if k in names}
-    form = b.form_class({**b.form_class().opening(), **{k: f"{v:g}" for k, v in b.opening.items()}, **asked})
+    schools = request.schools
+    form = b.form_class(b.form_class.opened(request.GET, b.opening, schools), schools=schools)
     result = form.run()
     context = _station(request, state, bench=b, form=form, result=result)
     if result is not None:
-        case = b.model.case_class(**form.cleaned_data)
+        case = form.case
         context |= {
-            "results": result_rows(result),
+            "results": result_rows(result, schools),
             "cautions": cautions_of(result),
+            "lookup": f"{reverse('handbook:working', args=[b.model.name])}?{form.query}",
             "p": PICTURES[b.picture](result, case),
             "picture_template": f"stock/pictures/{b.picture}.html",
         }

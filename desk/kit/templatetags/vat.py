@@ -2,11 +2,16 @@
 
 import math
 from datetime import datetime
+from urllib.parse import urlencode
 
 from django import template
+from django.urls import reverse
 from django.utils import timezone
 from django.utils.html import format_html
 from django.utils.safestring import mark_safe
+
+from core.quantity import quantities
+from desk.kit.units import shown, way
 
 register = template.Library()
 THIN = "\u202f"
@@ -104,10 +109,33 @@ def item(mapping, key):
     return mapping.get(key)
 
 
+@register.simple_tag(takes_context=True)
+def u(context, unit: str):
+    """A unit set small behind its figure, as this person reads it; empty for a bare number. Pairs with `val`."""
+    found = way(unit, context.get("schools"))
+    name = found.unit if found else unit
+    return format_html('<span class="u">{}</span>', name) if name else ""
+
+
 @register.simple_tag
-def u(unit: str):
-    """A unit set small behind its figure, after a narrow space; empty for a bare number."""
+def ru(unit: str):
+    """A unit that is shown as it is: the figure before it was made for it."""
     return format_html('<span class="u">{}</span>', unit) if unit else ""
+
+
+@register.simple_tag(takes_context=True)
+def val(context, value, unit: str, decimals=None):
+    """A core figure as this person reads it; `decimals` None is the rule of t/h. Its unit follows by `u`."""
+    number, _, more = shown(value, unit, context.get("schools"))
+    return tph(number) if decimals is None else figure(number, int(decimals) + more)
+
+
+@register.simple_tag(takes_context=True)
+def working(context, name: str, show: str, case):
+    """Where a figure is worked through: the model, the figure, and the case it came from (in the core's units)."""
+    given = {f: getattr(case, f) for f in quantities(type(case))}
+    asked = {**{k: repr(float(v)) for k, v in given.items()}, "show": show, "back": context["request"].get_full_path()}
+    return reverse("handbook:working", args=[name]) + "?" + urlencode(asked)
 
 
 _SHAPES = {
@@ -181,3 +209,26 @@ def sci(value: float) -> str:
 def size(slip: dict, name: str) -> str:
     """A size on a move's slip (low, high), in the decimals of its lever."""
     return figure(slip[name], slip.get("decimals", 0))
+
+
+@register.filter
+def bare(value: float) -> str:
+    """A figure with the digits it needs, at most six: for ranges and tables of check values."""
+    return f"{value:.6g}".replace("-", MINUS)
+
+
+@register.filter
+def delta(value: float) -> str:
+    """A change with its sign and three digits."""
+    return f"{value:+.3g}".replace("-", MINUS)
+
+
+@register.filter
+def plainnum(value: float) -> str:
+    """A number as a program writes it."""
+    return f"{value:.10g}"
+
+
+@register.filter
+def all_hold(proofs) -> bool:
+    return all(p.holds for p in proofs)

@@ -1,0 +1,1 @@
+"""Refining: freeness and its scales."""

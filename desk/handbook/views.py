@@ -1,0 +1,134 @@
+"""The register of models, and the working of any number: its equation, the values put in, source, range, cautions."""
+
+import re
+
+from django.http import Http404
+from django.shortcuts import render
+from django.urls import reverse
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_safe
+
+from core import calc
+from core.catalogue import find, models
+from core.quantity import quantities
+from desk.handbook.drawings import range_strip
+from desk.kit.bench import BenchForm, render_bench
+from desk.kit.templatetags.vat import figure
+from desk.kit.units import shown
+from desk.mill.context import state_of
+from desk.mill.ribbon import STATIONS, draw_small
+
+PLACES = {
+    "chips": "Chips", "cook": "Cook", "wash": "Wash", "bleach": "Bleach", "recovered": "Recovered", "clean": "Screen and clean",
+    "refine": "Refine", "stock": "Stock", "blend": "Blend", "deliver": "Deliver", "lab": "Laboratory",
+}  # fmt: skip
+BASES = {"exact": "exact", "published": "published", "default": "default"}
+SENSITIVE = 3
+
+
+def _listing(request) -> dict:
+    """The register as filtered by ?find= and ?basis=, by station in the order of the work."""
+    asked, basis = request.GET.get("find", "").strip().lower(), request.GET.get("basis", "")
+    found = [
+        m for m in models()
+        if (not basis or m.basis == basis) and (not asked or asked in f"{m.name} {m.title} {m.source} {m.equation}".lower())
+    ]  # fmt: skip
+    groups = [(title, [m for m in found if m.station == key]) for key, title in PLACES.items()]
+    counts = [("", "all", len(models())), *((b, w, sum(m.basis == b for m in models())) for b, w in BASES.items())]
+    return {
+        "groups": [g for g in groups if g[1]],
+        "shown": len(found),
+        "total": len(models()),
+        "find": asked,
+        "basis": basis,
+        "counts": counts,
+    }
+
+
+def _page(request, **more) -> dict:
+    state = state_of(request)
+    return {"stations": STATIONS, "small": draw_small(state) if state else None, **_listing(request), **more}
+
+
+@require_safe
+def register(request):
+    return render(request, "handbook/register.html", _page(request, proofs=[(m, calc.prove(m)) for m in models()]))
+
+
+def tokens_of(model, case, result, schools) -> list[dict]:
+    """The model's equation in pieces; a piece that is a symbol carries the value put in or come out."""
+    said = {**quantities(model.case_class), **quantities(model.result_class)}
+    symbols = sorted(model.symbols, key=len, reverse=True)
+    if not symbols:
+        return []
+    pattern = "|".join(re.escape(s) for s in symbols)
+    parts = re.split(rf"(?<![\w.Δ])({pattern})(?![\w.])", model.equation)
+    found = []
+    for part in filter(str.strip, parts):
+        field = model.symbols.get(part)
+        if field is None:
+            found.append({"text": part.strip(), "value": ""})
+            continue
+        holder = case if field in quantities(model.case_class) else result
+        value, unit, more = shown(getattr(holder, field), said[field].unit, schools)
+        found.append(
+            {"text": part, "value": figure(value, said[field].decimals + more), "unit": unit, "put_in": holder is case}
+        )
+    return found
+
+
+@require_safe
+def working(request, name: str):
+    """One model worked through with the values in the address; ?show= names the figure asked for, ?back= where it stood."""
+    try:
+        model = find(name)
+    except KeyError:
+        raise Http404 from None
+    form_class = BenchForm.of(model)
+    schools = request.schools
+    form = form_class(form_class.opened(request.GET, calc.example(model), schools), schools=schools)
+    result = form.run()
+    names = quantities(model.result_class)
+    usual = next((f for f in model.symbols.values() if f in names), next(iter(names)))
+    wanted = request.GET.get("show") if request.GET.get("show") in names else usual
+    back = request.GET.get("back", "")
+    ours = url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()})
+    more = {
+        "model": model,
+        "form": form,
+        "result": result,
+        "show": wanted,
+        "back": back if ours else "",
+        "proofs": calc.prove(model),
+    }
+    if result is not None:
+        case = form.case
+        rows = []
+        for field, q in names.items():
+            value, unit, extra = shown(getattr(result, field), q.unit, schools)
+            rows.append(
+                {
+                    "field": field,
+                    "label": q.label,
+                    "value": figure(value, q.decimals + extra),
+                    "unit": unit,
+                    "equation": q.equation,
+                    "on": field == wanted,
+                }
+            )
+        moves = [
+            {
+                "label": quantities(model.case_class)[m.field].label,
+                "step": m.step,
+                "unit": quantities(model.case_class)[m.field].unit,
+                "change": m.change,
+                "of": names[wanted].unit,
+            }
+            for m in calc.sensitivities(model, case, wanted)[:SENSITIVE]
+        ]
+        more |= {
+            "rows": rows, "lead": next(r for r in rows if r["on"]), "moves": moves, "tokens": tokens_of(model, case, result, schools),
+            "cautions": calc.cautions_of(result), "strips": {k: range_strip(getattr(case, k), q) for k, q in quantities(model.case_class).items()},
+            "address": f"{reverse('handbook:calc', args=[model.name])}",
+        }  # fmt: skip
+    return render_bench(request, "handbook/working", _page(request, **more))

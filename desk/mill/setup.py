@@ -1,0 +1,317 @@
+"""A change of the set-up: everything wrong with a document, what it would change, proposed by one and countersigned by another."""
+
+import copy
+import json
+from dataclasses import dataclass
+from typing import Any
+
+import jsonschema
+from django.db import transaction
+
+from core.errors import CoreError, ImpossibleInput, Problem
+from core.line import mill as mills
+from core.line.schema import SCHEMA
+from core.line.steady import Solution, solve
+from desk.log.actions import write
+from desk.log.models import Kind
+from desk.mill.models import MillVersion, Proposal
+from desk.mill.ribbon import draw_ribbon
+from desk.mill.state import MillState
+from desk.people.rights import refuse
+
+MOST_BYTES = 1_000_000
+_validator = jsonschema.Draft202012Validator(SCHEMA)
+
+
+def _place(path) -> str:
+    text = ""
+    for part in path:
+        text += f"[{part}]" if isinstance(part, int) else f".{part}" if text else str(part)
+    return text or "document"
+
+
+def _say(error: jsonschema.ValidationError) -> Problem:
+    place, found = _place(error.absolute_path), error.instance
+    shown = json.dumps(found, ensure_ascii=False, default=str)
+    shown = shown if len(shown) <= 60 else shown[:57] + "..."
+    match error.validator:
+        case "required":
+            return Problem(place, error.message.replace("is a required property", "is missing"))
+        case "additionalProperties":
+            return Problem(place, error.message[0].lower() + error.message[1:])
+        case "type":
+            wanted = error.validator_value
+            return Problem(place, f"is {shown}; it must be {wanted if isinstance(wanted, str) else ' or '.join(wanted)}")
+        case "enum" | "const":
+            wanted = error.validator_value
+            return Problem(
+                place,
+                f"is {shown}; it must be {wanted if isinstance(wanted, str) else 'one of ' + ', '.join(map(str, wanted))}",
+            )
+        case "minimum" | "exclusiveMinimum" | "maximum" | "exclusiveMaximum":
+            word = "at least" if "inimum" in error.validator else "at most"
+            return Problem(place, f"is {shown}; it must be {word} {error.validator_value:g}")
+        case _:
+            return Problem(place, f"is {shown}: {error.validator} {json.dumps(error.validator_value, default=str)[:80]}")
+
+
+class _Rehearsal(MillState):
+    """A mill that is not in force, run and drawn once, so that nothing in it can fail on a page later."""
+
+    def __init__(self, mill: mills.Mill, now):
+        self.now, self.version_id, self.mill = now, 0, mill
+
+    @property
+    def solution(self) -> Solution:
+        return solve(mills.network(self.mill, self.running))
+
+
+def problems(document: Any, *, now) -> list[Problem]:
+    """Everything wrong with a document, each with its place; empty when it may go into force."""
+    found = [_say(e) for e in sorted(_validator.iter_errors(document), key=lambda e: [str(p) for p in e.absolute_path])]
+    if found:
+        return found
+    try:
+        mill = mills.read_mill(document)
+    except ImpossibleInput as refusal:
+        return list(refusal.problems)
+    found = [*_doubles(document), *_strays(mill)]
+    if found:
+        return found
+    try:
+        for grade in mill.grades:
+            state = _Rehearsal(mill, now)
+            state.__dict__["run"] = {
+                "order": "",
+                "grade": grade,
+                "gsm": mill.grades[grade].gsm,
+                "speed_m_min": mill.grades[grade].speed_m_min,
+                "since": now,
+            }
+            state.__dict__["setpoints"] = []
+            _ = state.rates
+        draw_ribbon(state)
+    except ImpossibleInput as refusal:
+        return list(refusal.problems)
+    except CoreError as failure:
+        return [Problem("units", f"cannot be run: {failure}")]
+    except (KeyError, StopIteration, AttributeError, AssertionError, ZeroDivisionError, IndexError) as failure:
+        return [Problem("lanes", f"the line cannot be drawn from this document: {type(failure).__name__} {failure}")]
+    return []
+
+
+def _doubles(document: dict) -> list[Problem]:
+    found = []
+    for section, name in (
+        ("units", "id"),
+        ("draws", "id"),
+        ("vessels", "key"),
+        ("sources", "key"),
+        ("grades", "key"),
+        ("lanes", "key"),
+    ):
+        seen: set[str] = set()
+        for i, item in enumerate(document[section]):
+            if item[name] in seen:
+                found.append(Problem(f"{section}[{i}].{name}", f"is {item[name]!r}; another has it already"))
+            seen.add(item[name])
+    return found
+
+
+def _strays(mill: mills.Mill) -> list[Problem]:
+    """Names that lead nowhere, which the network itself does not see."""
+    units = {u.id: {o.name for o in u.outlets} for u in mill.units}
+    found = []
+    for key, source in mill.sources.items():
+        if source.unit not in units:
+            found.append(Problem(f"sources {key}.unit", f"is {source.unit!r}; there is no such unit"))
+        if not any(d.id == f"out.{key}" for d in mill.draws):
+            found.append(Problem(f"sources {key}", f"has no draw out.{key} that takes it to the blend"))
+    for key, vessel in mill.vessels.items():
+        if vessel.source and vessel.source not in mill.sources:
+            found.append(Problem(f"vessels {key}.source", f"is {vessel.source!r}; there is no such source"))
+    for i, lane in enumerate(mill.lanes):
+        for node in [*lane["nodes"], *(n for s in lane["strands"] for n in s["nodes"])]:
+            if node["outlet"] not in units.get(node["unit"], ()):
+                found.append(
+                    Problem(
+                        f"lanes[{i}] {lane['key']}", f"draws outlet {node['outlet']} of {node['unit']}, which does not exist"
+                    )
+                )
+        if lane["key"] not in mill.sources:
+            found.append(Problem(f"lanes[{i}].key", f"is {lane['key']!r}; there is no such source"))
+        for gauge in lane.get("gauges", ()):
+            if gauge["row"] not in mill.plan:
+                found.append(Problem(f"lanes[{i}].gauges", f"shows {gauge['row']}, which is no row of the sampling plan"))
+    if mill.machine.speed_high < mill.machine.speed_low:
+        found.append(
+            Problem(
+                "machine.speed_high",
+                f"is {mill.machine.speed_high:g}; it must be at least speed_low, {mill.machine.speed_low:g}",
+            )
+        )
+    return found
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One leaf that changes: where, from what, to what."""
+
+    place: str
+    before: str
+    after: str
+
+
+def _leaves(value: Any, path: str = "") -> dict[str, Any]:
+    if isinstance(value, dict):
+        return {k: v for key, inner in value.items() for k, v in _leaves(inner, f"{path}.{key}" if path else key).items()}
+    if isinstance(value, list):
+        found = {}
+        for i, inner in enumerate(value):
+            name = (inner.get("id") or inner.get("key")) if isinstance(inner, dict) else None
+            found |= _leaves(inner, f"{path}[{name or i}]")
+        return found
+    return {path: value}
+
+
+def differences(old: Any, new: Any) -> list[Difference]:
+    """Every leaf that is not the same, in the order of the new document; lists are told apart by id or key."""
+    a, b = _leaves(old), _leaves(new)
+
+    def text(v) -> str:
+        return "none" if v is None else v if isinstance(v, str) else json.dumps(v, ensure_ascii=False)
+
+    changed = [Difference(k, text(a[k]) if k in a else "not there", text(v)) for k, v in b.items() if k not in a or a[k] != v]
+    return changed + [Difference(k, text(v), "taken out") for k, v in a.items() if k not in b]
+
+
+class SetupRefused(Exception):
+    """Why a set-up may not be proposed or countersigned; `problems` has every fault with its place."""
+
+    def __init__(self, text: str, found: list[Problem] = ()):  # type: ignore[assignment]
+        super().__init__(text)
+        self.problems = found
+
+
+@transaction.atomic
+def propose(*, document: Any, note: str, by, now) -> Proposal:
+    """Keep a change that waits for its countersignature. Raises: SetupRefused with everything wrong; nothing is kept then."""
+    refuse(by, "propose_setup")
+    found = problems(document, now=now)
+    if found:
+        raise SetupRefused(f"{len(found)} faults; nothing was changed", found)
+    base = MillVersion.objects.first()
+    changed = differences(base.document if base else {}, document)
+    if not changed:
+        raise SetupRefused("Nothing differs from what is in force.")
+    if not note.strip():
+        raise SetupRefused("Reason is empty; say in a few words why it changes.")
+    kept = Proposal.objects.create(document=document, base=base, note=note.strip()[:200], by=by, made_at=now)
+    write(
+        kind=Kind.SETUP,
+        subject=f"setup.{kept.pk}",
+        by=by,
+        now=now,
+        says=f"Set-up change proposed: {len(changed)} figures",
+        words=note.strip(),
+        status="proposed",
+        data={"changes": [f"{d.place}: {d.before} to {d.after}" for d in changed[:60]]},
+    )
+    return kept
+
+
+@transaction.atomic
+def decide(*, proposal: Proposal, accept: bool, by, pin: str, now, reason: str = "") -> MillVersion | None:
+    """A lead countersigns (with PIN) or sends back (with a reason). One's own proposal is never countersigned by oneself."""
+    refuse(by, "countersign")
+    proposal = Proposal.objects.select_for_update().get(pk=proposal.pk)
+    if proposal.decided_at:
+        raise SetupRefused("It has been decided already.")
+    if proposal.by_id == by.pk:
+        raise SetupRefused("The one who proposed it may not countersign it.")
+    if not by.check_password(pin):
+        raise SetupRefused("PIN does not belong to you; nothing was changed.")
+    if not accept and not reason.strip():
+        raise SetupRefused("Reason is empty; say why it goes back.")
+    in_force = MillVersion.objects.first()
+    if accept and proposal.base_id != (in_force.pk if in_force else None):
+        raise SetupRefused("Another version came into force since it was proposed; propose it anew from that one.")
+    proposal.decided_by, proposal.decided_at, proposal.accepted = by, now, accept
+    proposal.save(update_fields=["decided_by", "decided_at", "accepted"])
+    version = None
+    if accept:
+        version = MillVersion.objects.create(document=proposal.document, made_at=now, by=proposal.by, note=proposal.note)
+    says = f"Set-up change {'countersigned; version ' + str(version.pk) + ' is in force' if version else 'sent back'}"
+    write(
+        kind=Kind.SETUP,
+        subject=f"setup.{proposal.pk}",
+        by=by,
+        now=now,
+        says=says,
+        words=reason.strip(),
+        status="in force" if accept else "sent back",
+    )
+    return version
+
+
+SECTIONS = {
+    "plan": ("id", "Sampling plan"),
+    "vessels": ("key", "Vessel"),
+    "grades": ("key", "Grade"),
+    "sources": ("key", "Source"),
+}
+FIXED = {"id", "key", "test", "unit", "source", "vessel", "station", "line", "point"}  # what others point to
+
+
+def part(document: dict, section: str, key: str) -> dict | None:
+    name = SECTIONS[section][0]
+    return next((item for item in document[section] if item[name] == key), None)
+
+
+def wells(item: dict, path: str = "") -> list[tuple[str, Any]]:
+    """The leaves of a part that may be edited: (dotted name, value). Bands show their empty ends too."""
+    found = []
+    for key, value in item.items():
+        name = f"{path}{key}"
+        if isinstance(value, dict):
+            found += wells(value, f"{name}.")
+        elif isinstance(value, list) and value and isinstance(value[0], dict):
+            for i, inner in enumerate(value):
+                found += wells(inner, f"{name}.{i}.")
+        elif isinstance(value, list):
+            found += [
+                (f"{name}.{i}.1", inner[1]) for i, inner in enumerate(value) if isinstance(inner, list) and len(inner) == 2
+            ]
+        elif key not in FIXED or path.endswith("shape."):
+            found.append((name, value))
+    return found
+
+
+def edited(document: dict, section: str, key: str, typed: dict[str, str]) -> tuple[dict, dict[str, str]]:
+    """A copy of the document with typed leaves in one part, and what could not be read, by leaf."""
+    new = copy.deepcopy(document)
+    item = part(new, section, key)
+    bad = {}
+    for name, old in wells(item):
+        text = typed.get(name)
+        if text is None:
+            continue
+        holder: Any = item
+        *way, last = name.split(".")
+        for step in way:
+            holder = holder[int(step)] if isinstance(holder, list) else holder[step]
+        slot = int(last) if isinstance(holder, list) else last
+        text = text.strip()
+        if isinstance(old, bool):
+            holder[slot] = text in ("on", "true", "yes")
+        elif isinstance(old, str):
+            holder[slot] = text
+        elif text == "":
+            holder[slot] = None
+        else:
+            try:
+                number = float(text.replace(",", ".").replace("−", "-"))
+                holder[slot] = int(number) if number == int(number) else number
+            except (ValueError, OverflowError):
+                bad[name] = f"is “{text}”; it must be a number, or empty where there is no limit"
+    return new, bad
