@@ -12,7 +12,7 @@ from typing import Any
 import core
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.quantity import KEY, Quantity, quantities
-from core.register import Model
+from core.register import Model, find
 
 STEP = 0.01  # relative step of a sensitivity
 FIELDS = "any"
@@ -188,6 +188,11 @@ def example(model: Model) -> dict[str, float]:
         if name not in defaults(model):
             found[name] = (low + high) / 2.0 if math.isfinite(high) else max(low, 1.0)
     return found
+
+
+def find_result(name: str) -> type:
+    """The result class of a registered model."""
+    return find(name).result_class
 
 
 def cautions_of(result: Any) -> tuple[Caution, ...]:

@@ -40,6 +40,8 @@ INSTALLED_APPS = [
     "desk.log",
     "desk.lab",
     "desk.handbook",
+    "desk.intake",
+    "desk.cases",
     "desk.stations",
     "desk.stock",
     "desk.deliver",

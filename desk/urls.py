@@ -11,6 +11,8 @@ urlpatterns = [
     path("schedule/", include("desk.schedule.urls")),
     path("mill/", include("desk.mill.urls")),
     path("", include("desk.handbook.urls")),
+    path("", include("desk.intake.urls")),
+    path("cases/", include("desk.cases.urls")),
     path("stock/", include("desk.stock.urls")),
     path("deliver/", include("desk.deliver.urls")),
     path("", include("desk.stations.urls")),

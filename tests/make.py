@@ -24,3 +24,11 @@ def state(minutes: float = 0.0) -> MillState:
 
 
 __all__ = ["NOW", "PIN", "demo", "person", "state"]
+
+
+def issue_card(client) -> int:
+    """The key of a run card for H-0413, issued through its page by whoever is signed in (lead or engineer)."""
+    shares = {f"share_{k}": v for k, v in (("K", 60), ("S", 6), ("M", 6), ("R", 13), ("W", 5), ("B", 10))}
+    order = {"order": "H-0413", "grade": "LB80", "gsm": "80", "sale_t": "50", "speed_m_min": "880", "start": "16:45"}
+    made = client.post("/schedule/card/", {**order, **shares})
+    return int(made.url.rstrip("/").rsplit("/", 1)[1])

@@ -102,3 +102,8 @@ def air_fraction_at_pressure(air_pct: float, from_bar_abs: float, to_bar_abs: fl
     """Free air, % by volume, carried to another absolute pressure: g/(1-g) = [g0/(1-g0)] p0/p (ideal gas)."""
     ratio = air_pct / (100.0 - air_pct) * from_bar_abs / to_bar_abs
     return 100.0 * ratio / (1.0 + ratio)
+
+
+def l_min_of(fibre_t_h: float, cons_pct: float) -> float:
+    """L/min that carry so much oven-dry fibre at a consistency, density 1."""
+    return 1000.0 * fibre_t_h / (0.6 * cons_pct)

@@ -10,17 +10,10 @@ from django.views.decorators.http import require_http_methods, require_safe
 from core import calc
 from core.catalogue import find, models
 from core.errors import CoreError, ImpossibleInput
+from desk.kit.answers import errors, told
 from desk.people.tokens import bearer
 
 LARGEST = 64_000
-
-
-def told(data, status: int = 200) -> JsonResponse:
-    return JsonResponse(data, status=status, json_dumps_params={"ensure_ascii": False})
-
-
-def errors(*pairs: tuple[str, str], status: int) -> JsonResponse:
-    return told({"errors": [{"field": f, "text": t} for f, t in pairs]}, status)
 
 
 def _known(request) -> bool:

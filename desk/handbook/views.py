@@ -5,7 +5,6 @@ import re
 from django.http import Http404
 from django.shortcuts import render
 from django.urls import reverse
-from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_safe
 
 from core import calc
@@ -15,6 +14,7 @@ from desk.handbook.drawings import range_strip
 from desk.kit.bench import BenchForm, render_bench
 from desk.kit.templatetags.vat import figure
 from desk.kit.units import shown
+from desk.kit.ways import own_path
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
 
@@ -91,14 +91,13 @@ def working(request, name: str):
     names = quantities(model.result_class)
     usual = next((f for f in model.symbols.values() if f in names), next(iter(names)))
     wanted = request.GET.get("show") if request.GET.get("show") in names else usual
-    back = request.GET.get("back", "")
-    ours = url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()})
+    back = own_path(request, request.GET.get("back", ""), "")
     more = {
         "model": model,
         "form": form,
         "result": result,
         "show": wanted,
-        "back": back if ours else "",
+        "back": back,
         "proofs": calc.prove(model),
     }
     if result is not None:

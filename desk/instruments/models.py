@@ -1,33 +1,113 @@
-"""Readings of meters and levels: append-only, in core units, with their own time."""
+"""Signals and their readings, in core units, each with its own time; deliveries and what was refused of them.
 
-from collections.abc import Iterable
-from datetime import timedelta
+Readings are append-only and stored by signal and time (one seek finds a stretch of them), so a year stays fast.
+"""
 
+from datetime import UTC, datetime
+
+from django.conf import settings
 from django.db import models
-from django.db.models import Subquery
+
+
+def ms(when: datetime) -> int:
+    """A time as whole milliseconds since 1970, UTC."""
+    return round(when.timestamp() * 1000)
+
+
+def at(at_ms: int) -> datetime:
+    return datetime.fromtimestamp(at_ms / 1000.0, UTC)
+
+
+class Signal(models.Model):
+    """A meter: what it is, what it can show, and its newest reading."""
+
+    tag = models.CharField(max_length=60, unique=True)
+    label = models.CharField(max_length=120)
+    unit = models.CharField(max_length=20)
+    kind = models.CharField(max_length=20)
+    low = models.FloatField()
+    high = models.FloatField()
+    decimals = models.PositiveSmallIntegerField()
+    station = models.CharField(max_length=20)
+    age_min = models.FloatField(help_text="older than this, a reading is old")
+    row = models.CharField(max_length=80, blank=True, help_text="the row of the plan that checks it")
+    last_ms = models.BigIntegerField(null=True)
+    last_value = models.FloatField(null=True)
+
+    class Meta:
+        ordering = ["tag"]
+
+    def __str__(self) -> str:
+        return self.tag
+
+    @property
+    def last_at(self) -> datetime | None:
+        return at(self.last_ms) if self.last_ms is not None else None
 
 
 class Reading(models.Model):
-    """One value of a tag. Tags read `level.S.tower` (%), `meter.S.chest` (% consistency)."""
+    """One value of a signal. `flag`: 0 good, 1 late, 2 out of order."""
 
-    tag = models.CharField(max_length=60)
-    at = models.DateTimeField()
+    pk = models.CompositePrimaryKey("signal_id", "at_ms")
+    signal = models.ForeignKey(Signal, models.PROTECT, related_name="readings", db_index=False)
+    at_ms = models.BigIntegerField()
     value = models.FloatField()
-
-    class Meta:
-        indexes = [models.Index(fields=["tag", "-at"], name="reading_by_tag")]
+    flag = models.PositiveSmallIntegerField(default=0)
 
     def __str__(self) -> str:
-        return f"{self.tag} {self.value:g} at {self.at:%H:%M}"
+        return f"{self.signal_id} {self.value:g} at {self.at:%H:%M}"
+
+    @property
+    def at(self) -> datetime:
+        return at(self.at_ms)
 
 
-def newest(tags: Iterable[str], *, before) -> dict[str, Reading]:
-    """The newest reading of each tag that has one, not later than a time, by tag: one seek of the index a tag."""
-    of_tag = Reading.objects.filter(at__lte=before).order_by("-at").values("pk")
-    rows = Reading.objects.filter(pk__in=[Subquery(of_tag.filter(tag=tag)[:1]) for tag in tags])
-    return {r.tag: r for r in rows}
+class Delivery(models.Model):
+    """A batch of readings and how far it is. `wanted` go or stop is the wish, `status` where it stands."""
+
+    STATUS = (("waiting", "waiting"), ("running", "running"), ("stopped", "stopped"), ("done", "done"), ("failed", "failed"))
+
+    door = models.CharField(max_length=10, help_text="http, file, typed, simulated")
+    name = models.CharField(max_length=120)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True)
+    made_at = models.DateTimeField()
+    status = models.CharField(max_length=10, choices=STATUS, default="waiting")
+    wanted = models.CharField(max_length=4, default="go")
+    path = models.CharField(max_length=300, blank=True)
+    history = models.BooleanField(default=False, help_text="readings of the past: late and out of order mean nothing")
+    line = models.PositiveIntegerField(default=0)
+    done_bytes = models.BigIntegerField(default=0)
+    total_bytes = models.BigIntegerField(default=0)
+    kept = models.PositiveIntegerField(default=0)
+    flagged = models.PositiveIntegerField(default=0)
+    refused = models.PositiveIntegerField(default=0)
+    reasons = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"{self.door} {self.name}: {self.kept} kept, {self.flagged} flagged, {self.refused} refused"
+
+    @property
+    def share(self) -> float:
+        return self.done_bytes / self.total_bytes if self.total_bytes else 1.0
+
+    @property
+    def alive(self) -> bool:
+        return self.status in ("waiting", "running")
 
 
-def at_minute(tag: str, when) -> Reading | None:
-    """The reading nearest before a minute, at most 15 minutes old, or None."""
-    return Reading.objects.filter(tag=tag, at__lte=when, at__gte=when - timedelta(minutes=15)).order_by("-at").first()
+class Refusal(models.Model):
+    """One reading that was refused or flagged, as it came."""
+
+    delivery = models.ForeignKey(Delivery, models.CASCADE, related_name="refusals")
+    line = models.PositiveIntegerField()
+    text = models.CharField(max_length=160)
+    reason = models.CharField(max_length=40)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"line {self.line}: {self.reason}"

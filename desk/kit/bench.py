@@ -2,12 +2,14 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
+from datetime import datetime, timedelta
 from typing import Any
 from urllib.parse import urlencode
 
 from django import forms
 from django.shortcuts import render
+from django.utils import timezone
 from django.utils.cache import patch_vary_headers
 
 from core import calc
@@ -34,6 +36,17 @@ def typed_number(text: str) -> float:
     if not math.isfinite(number):
         raise ValueError("not finite")
     return number
+
+
+def time_of(text: str, now: datetime) -> datetime | None:
+    """A clock time as typed (10:50): today's, or yesterday's when it lies half a day ahead; None when it is no time."""
+    try:
+        typed_time = datetime.strptime(text.strip().replace(".", ":"), "%H:%M")
+    except ValueError:
+        return None
+    local = timezone.localtime(now)
+    at = local.replace(hour=typed_time.hour, minute=typed_time.minute, second=0, microsecond=0)
+    return at - timedelta(days=1) if at - local > timedelta(hours=12) else at
 
 
 class NumberField(forms.CharField):
@@ -81,6 +94,8 @@ class Row:
     equation: str
     field: str
     number: float
+    held: str = ""
+    change: str = ""
 
 
 def result_rows(result: Any, schools: Schools | None = None) -> list[Row]:
@@ -91,6 +106,23 @@ def result_rows(result: Any, schools: Schools | None = None) -> list[Row]:
         value, unit, more = shown(number, said.unit, schools)
         rows.append(Row(said.label, figure(value, said.decimals + more), unit, said.equation, name, number))
     return rows
+
+
+def beside(rows: list[Row], held: Any, schools: Schools | None) -> list[Row]:
+    """The rows with a held case's figures and the change from them; as they are when nothing is held."""
+    if held is None:
+        return rows
+    said, found = quantities(calc.find_result(held.model_name)), []
+    for row in rows:
+        old = held.result.get(row.field)
+        if old is None or not math.isfinite(row.number):
+            found.append(row)
+            continue
+        (before, _, more), (after, _, _) = (shown(v, said[row.field].unit, schools) for v in (old, row.number))
+        places = said[row.field].decimals + more
+        change = "" if before == after else f"{'+' if after > before else ''}{figure(after - before, places)}"
+        found.append(replace(row, held=figure(before, places), change=change))
+    return found
 
 
 class BenchForm(forms.Form):

@@ -4,18 +4,16 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
 from django.http import HttpResponseRedirect
 from django.shortcuts import redirect, render
-from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST, require_safe
 
 from desk.kit.units import CHOICES
+from desk.kit.ways import own_path
 
 YEAR_S = 365 * 24 * 3600
 
 
 def _back(request):
-    wanted = request.GET.get("next", "/")
-    ours = url_has_allowed_host_and_scheme(wanted, allowed_hosts={request.get_host()}, require_https=request.is_secure())
-    return HttpResponseRedirect(wanted if ours else "/")
+    return HttpResponseRedirect(own_path(request, request.GET.get("next", "/")))
 
 
 @require_safe

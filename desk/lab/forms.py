@@ -1,7 +1,7 @@
 """The tablet page's form: weighings of two or three pads, a result as read, or why there is none."""
 
 from dataclasses import dataclass, fields
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from django.utils import timezone
 
@@ -9,7 +9,7 @@ from core.errors import ImpossibleInput
 from core.lab import consistency
 from core.lab.methods import TESTS
 from core.quantity import KEY
-from desk.kit.bench import typed_number
+from desk.kit.bench import time_of, typed_number
 from desk.lab.actions import Entry, Outcome, work_out
 
 WEIGHED = {"consistency"}
@@ -77,15 +77,10 @@ class SampleForm:
     @property
     def at(self) -> datetime | None:
         """The sample's time: today's, or yesterday's when the clock time has not come yet by half a day."""
-        try:
-            typed = datetime.strptime(self.at_typed.strip().replace(".", ":"), "%H:%M")
-        except ValueError:
+        at, local = time_of(self.at_typed, self.now), timezone.localtime(self.now)
+        if at is None:
             self.at_error = f"Sampled at is “{self.at_typed}”; it must be a time such as 10:50"
             return None
-        local = timezone.localtime(self.now)
-        at = local.replace(hour=typed.hour, minute=typed.minute, second=0, microsecond=0)
-        if at - local > timedelta(hours=12):
-            at -= timedelta(days=1)
         if at > local:
             self.at_error = f"Sampled at is {at:%H:%M}; it cannot be after now, {local:%H:%M}"
             return None

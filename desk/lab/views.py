@@ -11,7 +11,7 @@ from django.views.decorators.http import require_http_methods, require_safe
 from core.errors import ImpossibleInput
 from core.judge.band import judge
 from core.lab.replicate import Status
-from desk.instruments.models import at_minute
+from desk.instruments.store import at_minute
 from desk.kit.words import limits
 from desk.lab.actions import could_not_sample, record_sample
 from desk.lab.board import Board, confirmed

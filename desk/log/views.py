@@ -37,7 +37,11 @@ def trail(request):
     if request.GET.get("csv") == "1":
         return _csv(found[:CSV_MOST])
     page = Paginator(found, PAGE).get_page(request.GET.get("page"))
-    return render(request, "log/trail.html", {"page": page, "kinds": Kind.choices, "asked": request.GET})
+    return render(
+        request,
+        "log/trail.html",
+        {"page": page, "kinds": Kind.choices, "asked": request.GET, "may_audit": request.user.may("audit")},
+    )
 
 
 def _csv(records):

@@ -9,7 +9,7 @@ from core.deliver.draw import Draw, DrawCase, draw
 from core.line import mill as mills
 from core.line.steady import Solution, solve
 from core.stock.cover import Cover, CoverCase, Piece, cover, forecast
-from desk.instruments.models import newest
+from desk.instruments.store import newest
 from desk.kit.units import Schools
 from desk.log.models import Kind, Record
 from desk.mill.models import MillVersion
@@ -190,8 +190,10 @@ class MillState:
     def vessels(self) -> dict[str, VesselNow]:
         """Every vessel that has a level reading, worst cover first."""
         found = {}
-        for tag, reading in newest([f"level.{key}" for key in self.mill.vessels], before=self.now).items():
+        for tag, reading in newest("level.", before=self.now).items():
             key = tag.removeprefix("level.")
+            if key not in self.mill.vessels:
+                continue
             v = self.mill.vessels[key]
             rate_in, rate_out = self.rates[key]
             level = self._carried(v, reading, rate_in, rate_out)

@@ -4,6 +4,8 @@ from datetime import timedelta
 
 from django.db import transaction
 
+from core.catalogue import find
+from core.quantity import quantities
 from desk.deliver.actions import close_lot, open_lot, running_lot
 from desk.kit.templatetags.vat import clock, figure
 from desk.log.actions import write
@@ -63,6 +65,27 @@ def issue_card(*, by, now, wish, card, state) -> Record:
     return write(
         kind=Kind.RUNCARD, subject=wish.order, by=by, now=now, data=data, about=before,
         says=f"Run card {number}, order {wish.order} version {version}: start {clock(wish.start)}, {figure(card.hours, 1)} h",
+    )  # fmt: skip
+
+
+@transaction.atomic
+def attach_case(*, by, now, card: Record, case) -> Record:
+    """Issue the order's newest card again as its next version, with a held case on it."""
+    refuse(by, "plan")
+    newest = latest_card(card.subject)
+    if newest is None or newest.pk != card.pk:
+        raise Refused("card", "The card has been replaced; send the case to its newest version.")
+    version = Record.objects.filter(kind=Kind.RUNCARD, subject=card.subject).count() + 1
+    figures = [
+        [said.label, figure(case.result[name], said.decimals), said.unit]
+        for name, said in quantities(find(case.model_name).result_class).items()
+        if case.result.get(name) is not None
+    ]
+    kept = {"case": case.pk, "name": case.name, "model": case.model_name, "given": case.given, "figures": figures}
+    data = {**card.data, "version": version, "cases": [*card.data.get("cases", []), kept]}
+    return write(
+        kind=Kind.RUNCARD, subject=card.subject, by=by, now=now, data=data, about=card,
+        says=f"Run card {card.data['number']}, order {card.subject} version {version}: with the case {case.name}",
     )  # fmt: skip
 
 

@@ -9,11 +9,12 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 
 from core.colour import GREY_BETA, LIGNIN_BETA, ks_from_reflectance, swatch
 from core.errors import ImpossibleInput, Infeasible
+from desk.cases.models import HeldCase
 from desk.kit.bench import render_bench
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.people.rights import may
-from desk.schedule.actions import Refused, add_order, issue_card, latest_card, start_run
+from desk.schedule.actions import Refused, add_order, attach_case, issue_card, latest_card, start_run
 from desk.schedule.drawings import cover_picture, small_courses
 from desk.schedule.forms import OrderForm
 from desk.schedule.planning import plan, relief_words
@@ -157,6 +158,25 @@ def issued(request, pk: int):
 def print_card(request, pk: int):
     record = get_object_or_404(Record.objects.current(), pk=pk, kind=Kind.RUNCARD)
     return render(request, "schedule/print.html", _context(record))
+
+
+@require_POST
+@may("plan")
+def attach(request):
+    """Send a held case to a run card, which becomes its next version."""
+    case = get_object_or_404(HeldCase, pk=_pk(request.POST.get("case", "")))
+    card = get_object_or_404(Record.objects.current(), pk=_pk(request.POST.get("card", "")), kind=Kind.RUNCARD)
+    try:
+        kept = attach_case(by=request.user, now=request.now, card=card, case=case)
+    except Refused as refusal:
+        messages.error(request, str(refusal))
+        return redirect("cases:one_case", case.pk)
+    messages.success(request, f"{kept.says}.")
+    return redirect("schedule:issued", pk=kept.pk)
+
+
+def _pk(text: str) -> int:
+    return int(text) if text.isdigit() and len(text) < 15 else 0
 
 
 @require_POST

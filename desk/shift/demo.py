@@ -14,10 +14,13 @@ from django.db import transaction
 
 import core
 from core.deliver.lots import lot_number
+from core.instruments.simulate import KINDS, innovation_sd, phi
 from core.lab.methods import TESTS
 from core.line.mill import read_mill
 from desk.deliver.actions import close_lot, open_lot
-from desk.instruments.models import Reading
+from desk.instruments import store
+from desk.instruments.models import Signal, ms
+from desk.intake.actions import ensure_signals
 from desk.lab.actions import Entry, record_sample
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -34,6 +37,7 @@ NOW = datetime(2026, 11, 14, 10, 42, tzinfo=UTC)
 SEED = 26318
 PIN = "heron-demo"
 DAYS = 21
+EVERY_MS = 600_000
 
 PEOPLE = (
     ("tk", "T.K.", "operator", "fibre line", "reads, records, takes moves on chips to bleach"),
@@ -153,30 +157,64 @@ def _history(mill, people, rng, now: datetime, days: int) -> None:
     Record.objects.bulk_create(records, batch_size=500)
 
 
-def _meters(mill, rng, now: datetime) -> None:
-    """What the consistency meters showed: beside each laboratory sample of the last two days, and the levels."""
-    readings = []
+def _walk(rng, n: int, sd: float, share: float) -> np.ndarray:
+    """Noise whose neighbours are alike, of a stationary sd."""
+    new, level, found = rng.normal(0.0, innovation_sd(sd, share), n), 0.0, np.empty(n)
+    for i in range(n):
+        level = share * level + new[i]
+        found[i] = level
+    return found
+
+
+def _meters(mill, rng, now: datetime, days: int) -> None:
+    """What the consistency meters showed every ten minutes: the pulp between its samples, their bias and their noise."""
+    signal = dict(Signal.objects.values_list("tag", "pk"))
+    rows: dict[tuple[int, int], float] = {}
+    start, end = ms(now - timedelta(days=days)), ms(now) - 1
+    grid = np.arange(start, end, EVERY_MS)
+    kind = KINDS["consistency"]
     for row in mill.plan.values():
-        if row.lever.get("kind") != "dilution" or row.id == "S.chest.consistency":
+        if row.lever.get("kind") != "dilution":
             continue
-        for r in Record.objects.filter(kind=Kind.RESULT, subject=row.id, at__gte=now - timedelta(days=3)):
-            readings.append(Reading(tag=f"meter.{row.point}", at=r.at, value=round(r.value + rng.normal(0.012, 0.028), 2)))
+        kept = Record.objects.filter(kind=Kind.RESULT, subject=row.id, at__lte=now).order_by("at").values_list("at", "value")
+        times, values = [ms(t) for t, _ in kept], [v for _, v in kept]
+        bias = 0.09 if row.point == "S.chest" else 0.012
+        noise = _walk(rng, len(grid), kind.noise * 0.8, phi(EVERY_MS / 60_000.0, 30.0))
+        shown = np.interp(grid, times, values) + bias + noise
+        rows |= {(signal[f"meter.{row.point}"], int(t)): round(float(v), 2) for t, v in zip(grid, shown, strict=True)}
+        if row.point != "S.chest":
+            rows |= {
+                (signal[f"meter.{row.point}"], t): round(v + float(rng.normal(0.012, 0.028)), 2)
+                for t, v in zip(times, values, strict=True)
+                if start <= t <= end
+            }
     for hours, _, meter in S_PAIRS:
-        readings.append(Reading(tag="meter.S.chest", at=now - timedelta(hours=hours), value=meter))
-    Reading.objects.bulk_create(readings)
+        rows[signal["meter.S.chest"], ms(now - timedelta(hours=hours))] = meter
+    store.keep([(s, t, v, 0) for (s, t), v in sorted(rows.items())])
 
 
-def _levels(now: datetime) -> None:
-    """Levels as read now, and what they were at six and ten at the same rates."""
-    Reading.objects.bulk_create([Reading(tag=f"level.{k}", at=now, value=float(v)) for k, v in LEVELS.items()])
-    rates, vessels = MillState(now).rates, MillState(now).mill.vessels
-    earlier = []
-    for at in (now.replace(hour=6, minute=0), now.replace(hour=10, minute=0)):
-        hours = (now - at).total_seconds() / 3600.0
-        for k, v in LEVELS.items():
-            gained = 100.0 * (rates[k][0] - rates[k][1]) * hours / vessels[k].full_t
-            earlier.append(Reading(tag=f"level.{k}", at=at, value=min(95.0, max(5.0, v - gained))))
-    Reading.objects.bulk_create(earlier)
+def _levels(rng, now: datetime, days: int) -> None:
+    """Levels as read now, at the rates of this morning before, and a slow rise and fall in the days before that."""
+    state = MillState(now)
+    signal = dict(Signal.objects.values_list("tag", "pk"))
+    rows = []
+    morning, kind = ms(now.replace(hour=6, minute=0)), KINDS["level"]
+    for key, v in LEVELS.items():
+        rate_in, rate_out = state.rates[key]
+        grid = np.arange(ms(now - timedelta(days=days)), ms(now), EVERY_MS)
+        since_h = (ms(now) - grid) / 3_600_000.0
+        gained = (
+            100.0
+            * (rate_in - rate_out)
+            * np.minimum(since_h, (ms(now) - morning) / 3_600_000.0)
+            / state.mill.vessels[key].full_t
+        )
+        slow = _walk(rng, len(grid), 9.0, phi(EVERY_MS / 60_000.0, 900.0))
+        level = v - gained + np.where(grid < morning, slow - slow[np.searchsorted(grid, morning) - 1], 0.0)
+        level = np.clip(level + rng.normal(0.0, kind.noise / 2, len(grid)), 5.0, 95.0)
+        rows += [(signal[f"level.{key}"], int(t), round(float(x), 1), 0) for t, x in zip(grid, level, strict=True)]
+        rows.append((signal[f"level.{key}"], ms(now), float(v), 0))
+    store.keep(sorted(rows))
 
 
 def _source_lots(mill, people, now: datetime) -> None:
@@ -363,10 +401,11 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     )
     shares = {k: 100.0 * v for k, v in mill.grades["EX70"].shares.items()}
     set_shares(shares, by=lead, now=yesterday, state=MillState(now))
-    _levels(now)
+    ensure_signals(mill)
+    _levels(np.random.default_rng([SEED, 2]), now, days)
     _source_lots(mill, people, now)
     _earlier_lots(people, now, MillState)
     _night_handover(people, now)
     _this_morning(mill, people, now, MillState)
-    _meters(mill, rng, now)
+    _meters(mill, np.random.default_rng([SEED, 3]), now, days)
     set_clock(now)

@@ -5,11 +5,11 @@ from django.contrib.auth import authenticate, login
 from django.contrib.auth.decorators import login_not_required
 from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
-from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.debug import sensitive_post_parameters
 from django.views.decorators.http import require_POST
 
 from desk.kit.errors import locked_out
+from desk.kit.ways import own_path
 from desk.lab.board import Board
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
@@ -17,9 +17,7 @@ from desk.people.models import Person
 
 
 def _next(request) -> str:
-    wanted = request.POST.get("next") or request.GET.get("next") or ""
-    ours = url_has_allowed_host_and_scheme(wanted, allowed_hosts={request.get_host()}, require_https=request.is_secure())
-    return wanted if ours else "/"
+    return own_path(request, request.POST.get("next") or request.GET.get("next") or "")
 
 
 def _page(request, *, problem: str = "", initials: str = "", status: int = 200):

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from desk.shift import handover_views, views
+from desk.shift import audit, handover_views, views
 
 app_name = "shift"
 urlpatterns = [
@@ -10,6 +10,7 @@ urlpatterns = [
     path("shift/live/", views.live, name="live"),
     path("moves/<int:pk>/", views.decide_move, name="decide"),
     path("moves/cover/<str:vessel>/", views.decide_cover, name="decide_cover"),
+    path("log/audit/", audit.audit, name="audit"),
     path("log/handover/", handover_views.handover, name="handover"),
     path("log/handover/<int:pk>/", handover_views.signed_handover, name="signed"),
 ]

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_http_methods
 from core.judge.due import DueState
 from desk.deliver.actions import running_lot
 from desk.kit.bench import typed_number
+from desk.kit.ways import own_path
 from desk.lab.board import Board
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -173,11 +174,7 @@ def _decided(request, move, state):
         request,
         f"{kept.says}. {'Kept in the log.' if choice == 'refuse' else 'You set it at the plant; the desk keeps the record.'}",
     )
-    return redirect(
-        request.POST.get("next")
-        if request.POST.get("next", "").startswith("/") and not request.POST["next"].startswith("//")
-        else "shift:home"
-    )
+    return redirect(own_path(request, request.POST.get("next", ""), "/"))
 
 
 @require_http_methods(["GET", "POST"])

@@ -12,8 +12,9 @@ from core.judge.band import Band, judge
 from core.stock.dilution import fibre_t_h
 from core.stock.loop import LoopCase, consistency_loop
 from core.stock.transmitter import Pair, TransmitterCase, check_transmitter
-from desk.instruments.models import at_minute
-from desk.kit.bench import cautions_of, render_bench, result_rows, typed_number
+from desk.cases.models import HeldCase
+from desk.instruments.store import matched
+from desk.kit.bench import beside, cautions_of, render_bench, result_rows, typed_number
 from desk.lab.board import Board
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -41,19 +42,14 @@ def _station(request, state, **more) -> dict:
 
 def pairs_of(row, state) -> list[dict]:
     """The newest accepted laboratory results that have a meter reading at the same minute, oldest first."""
+    newest = Record.objects.current().filter(kind=Kind.RESULT, subject=row.id, at__lte=state.now, status="accepted")
+    results = list(newest.only("at", "value").order_by("-at")[: 2 * PAIRS_SHOWN])
     found = []
-    for r in (
-        Record.objects.current()
-        .filter(kind=Kind.RESULT, subject=row.id, at__lte=state.now, status="accepted")
-        .order_by("-at")[:40]
-    ):
-        meter = at_minute(f"meter.{row.point}", r.at)
-        if meter:
+    for r, meter in zip(results, matched(f"meter.{row.point}", [r.at for r in results]), strict=True):
+        if meter and len(found) < PAIRS_SHOWN:
             found.append(
                 {"at": r.at, "time": f"{r.at:%H:%M}", "meter": meter.value, "lab": r.value, "apart": meter.value - r.value}
             )
-        if len(found) == PAIRS_SHOWN:
-            break
     return found[::-1]
 
 
@@ -181,6 +177,11 @@ LABELS = {
 BIAS_BAND = Band(low=-0.08, high=0.08, outer_low=-0.15, outer_high=0.15, target=0.0)  # meter less laboratory, %
 
 
+def held_case(pk: str, model) -> HeldCase | None:
+    """The held case of ?held=, when it is of this bench's model."""
+    return HeldCase.objects.filter(pk=pk, model_name=model.name).first() if pk.isdigit() and len(pk) < 15 else None
+
+
 @require_safe
 def bench(request, bench: str):
     """One question: its wells, its picture, its verdict."""
@@ -191,11 +192,13 @@ def bench(request, bench: str):
     schools = request.schools
     form = b.form_class(b.form_class.opened(request.GET, b.opening, schools), schools=schools)
     result = form.run()
-    context = _station(request, state, bench=b, form=form, result=result)
+    held = held_case(request.GET.get("held", ""), b.model)
+    context = _station(request, state, bench=b, form=form, result=result, held=held)
     if result is not None:
         case = form.case
         context |= {
-            "results": result_rows(result, schools),
+            "results": beside(result_rows(result, schools), held, schools),
+            "given": {k: repr(float(v)) for k, v in form.cleaned_data.items()},
             "cautions": cautions_of(result),
             "lookup": f"{reverse('handbook:working', args=[b.model.name])}?{form.query}",
             "p": PICTURES[b.picture](result, case),

@@ -9,7 +9,6 @@ from django.test import TestCase
 
 from core.errors import ImpossibleInput
 from desk.deliver import actions as deliver
-from desk.instruments.models import Reading
 from desk.lab.actions import Entry, could_not_sample, record_sample
 from desk.lab.board import Board
 from desk.log.models import Kind, Record
@@ -146,10 +145,10 @@ class Loop(TestCase):
         for sql in (
             "UPDATE log_record SET says = 'x' WHERE id = %s",
             "DELETE FROM log_record WHERE id = %s",
-            "UPDATE instruments_reading SET value = 1 WHERE id = %s",
-            "DELETE FROM instruments_reading WHERE id = %s",
+            "UPDATE instruments_reading SET value = 1 WHERE at_ms > %s",
+            "DELETE FROM instruments_reading WHERE at_ms > %s",
         ):
-            pk = Reading.objects.first().pk if "reading" in sql else record.pk
+            pk = 0 if "reading" in sql else record.pk
             with (
                 self.subTest(sql=sql),
                 self.assertRaises(DatabaseError) as refused,

@@ -218,6 +218,12 @@ def bare(value: float) -> str:
 
 
 @register.filter
+def three(value: float) -> str:
+    """A figure with three digits that count."""
+    return f"{value:.3g}".replace("-", MINUS)
+
+
+@register.filter
 def delta(value: float) -> str:
     """A change with its sign and three digits."""
     return f"{value:+.3g}".replace("-", MINUS)

@@ -179,3 +179,51 @@ document.body.addEventListener("htmx:afterSwap", () => {
   const again = (stood.id && document.getElementById(stood.id)) || (stood.href && document.querySelector(`#live a[href="${CSS.escape(stood.href)}"]`));
   again?.focus({ preventScroll: true });
 });
+
+/* a trend: draw across the picture to see that stretch alone; the wheel with Ctrl goes closer and wider */
+const plotted = { left: 44, right: 776, width: 860 };
+let drawn = null;
+const when = (svg, clientX) => {
+  const box = svg.getBoundingClientRect();
+  const x = ((clientX - box.left) / box.width) * plotted.width;
+  const share = Math.min(1, Math.max(0, (x - plotted.left) / (plotted.right - plotted.left)));
+  const { from, to } = svg.closest("[data-trend]").dataset;
+  return { x: plotted.left + share * (plotted.right - plotted.left), at: Math.round(Number(from) + share * (Number(to) - Number(from))) };
+};
+const show = (from, to) => {
+  const url = `${location.pathname}?from=${Math.round(from)}&to=${Math.round(to)}`;
+  window.htmx.ajax("GET", url, { target: "#answer", swap: "outerHTML" });
+  history.pushState({}, "", url);
+};
+document.addEventListener("pointerdown", (event) => {
+  const svg = event.target.closest("[data-plot]");
+  if (svg && event.button === 0) drawn = { svg, ...when(svg, event.clientX) };
+});
+document.addEventListener("pointermove", (event) => {
+  if (!drawn) return;
+  const here = when(drawn.svg, event.clientX);
+  const mark = drawn.svg.querySelector("[data-drawn]");
+  mark?.setAttribute("x", Math.min(drawn.x, here.x));
+  mark?.setAttribute("width", Math.abs(here.x - drawn.x));
+});
+document.addEventListener("pointerup", (event) => {
+  if (!drawn) return;
+  const here = when(drawn.svg, event.clientX);
+  const [first, last] = [drawn, here].sort((a, b) => a.at - b.at);
+  drawn.svg.querySelector("[data-drawn]")?.setAttribute("width", 0);
+  if (last.x - first.x > 12) show(first.at, last.at);
+  drawn = null;
+});
+document.addEventListener(
+  "wheel",
+  (event) => {
+    const svg = event.target.closest?.("[data-plot]");
+    if (!svg || !event.ctrlKey) return;
+    event.preventDefault();
+    const { from, to } = svg.closest("[data-trend]").dataset;
+    const { at } = when(svg, event.clientX);
+    const factor = event.deltaY < 0 ? 0.5 : 2;
+    show(at - (at - Number(from)) * factor, at + (Number(to) - at) * factor);
+  },
+  { passive: false },
+);

@@ -8,15 +8,18 @@ from django.db.models import Max
 from desk.log.models import Record
 from desk.mill.clock import mill_now, set_clock
 from desk.mill.models import ClockSetting, MillVersion
-from desk.shift.demo import build
+from desk.shift.demo import DAYS, build
 
 
 class Command(BaseCommand):
     help = "Load the demo mill when the database is empty; else let the demo's clock go on."
 
-    def handle(self, *args, **options):
+    def add_arguments(self, parser):
+        parser.add_argument("--days", type=int, default=DAYS, help="days of history")
+
+    def handle(self, *args, days, **options):
         if not MillVersion.objects.exists():
-            build()
+            build(days=days)
             self.stdout.write("The demo mill is loaded.")
             return
         setting = ClockSetting.objects.first()

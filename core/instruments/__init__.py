@@ -1,0 +1,1 @@
+"""Instruments: what a real or simulated one delivers, and which readings are believed."""

@@ -1,0 +1,79 @@
+"""Holding a case, letting it go, and comparing two point by point."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from core import calc
+from core.catalogue import find
+from core.errors import CoreError, ImpossibleInput
+from core.quantity import quantities
+from desk.cases.models import HeldCase
+from desk.kit.templatetags.vat import MINUS, figure
+from desk.kit.units import Schools, shown
+
+MOST = 200
+
+
+class CaseRefused(Exception):
+    """Why a case cannot be held."""
+
+
+def hold(*, name: str, model_name: str, given: Any, address: str, by, now) -> HeldCase:
+    """Keep a case that answers. Raises: CaseRefused in words."""
+    name = name.strip()
+    if not 1 <= len(name) <= 80:
+        raise CaseRefused("Name is empty or longer than 80 letters.")
+    if HeldCase.objects.filter(by=by, let_go_at=None).count() >= MOST:
+        raise CaseRefused(f"You hold {MOST} cases already; let some go first.")
+    try:
+        told = calc.calculate(find(model_name), given)
+    except KeyError as missing:
+        raise CaseRefused(str(missing.args[0])) from None
+    except ImpossibleInput as refusal:
+        raise CaseRefused("; ".join(f"{p.field} {p.text}" for p in refusal.problems)) from None
+    except CoreError as failure:
+        raise CaseRefused(str(failure)) from None
+    if not told["feasible"]:
+        raise CaseRefused(f"It has no answer: {told['infeasible']['field']} {told['infeasible']['reason']}.")
+    return HeldCase.objects.create(
+        name=name,
+        model_name=model_name,
+        given=told["given"],
+        result=told["result"],
+        core_version=told["core"],
+        address=address[:600],
+        by=by,
+        made_at=now,
+    )
+
+
+@dataclass(frozen=True)
+class Line:
+    """One field of two cases: as read, and what changed."""
+
+    label: str
+    unit: str
+    a: str
+    b: str
+    change: str
+    put_in: bool
+
+
+def _signed(value: float, decimals: int) -> str:
+    text = figure(value, decimals)
+    return text if text.startswith(MINUS) else f"+{text}"
+
+
+def compare(a: HeldCase, b: HeldCase, schools: Schools | None) -> list[Line]:
+    """Every input and figure of two cases of one model, b less a. Empty when they are of different models."""
+    if a.model_name != b.model_name:
+        return []
+    model, lines = find(a.model_name), []
+    for cls, key in ((model.case_class, "given"), (model.result_class, "result")):
+        for name, said in quantities(cls).items():
+            x, y = getattr(a, key).get(name), getattr(b, key).get(name)
+            (u, unit, more), (v, _, _) = shown(x, said.unit, schools), shown(y, said.unit, schools)
+            places = said.decimals + more
+            change = _signed(v - u, places) if u is not None and v is not None and u != v else ""
+            lines.append(Line(said.label, unit, figure(u, places), figure(v, places), change, key == "given"))
+    return lines

@@ -1,0 +1,190 @@
+"""Every address against every role, and every form against anything typed: made from the resolver, so none is forgotten."""
+
+import re
+
+from django.test import Client, TestCase
+from django.urls import URLPattern, URLResolver, get_resolver
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.django import TestCase as HypothesisTestCase
+
+import tests.profile  # noqa: F401
+from desk.instruments.models import Delivery
+from desk.log.models import Kind, Record
+from desk.mill.models import MillVersion, Proposal
+from desk.people.models import MAY, Person, Role
+from tests import make
+
+ANY = frozenset(r.value for r in Role)
+NOBODY = frozenset()
+OPEN = {
+    "people:sign_in",
+    "people:sign_in_as",
+    "kit:theme",
+    "handbook:calc_list",
+    "handbook:calc",
+    "intake:readings",
+}  # answer without a sign-in
+# name: (roles that may GET, roles that may POST); a name that is not here may be read by all and posted to by nobody
+RIGHTS = {
+    "shift:decide": (MAY["move"], MAY["move"]), "shift:decide_cover": (MAY["move"], MAY["move"]), "shift:handover": (ANY, MAY["handover"]),
+    "shift:signed": (ANY, MAY["note"] | MAY["handover"]), "shift:audit": (MAY["audit"], NOBODY), "people:sign_in": (ANY, ANY), "people:sign_in_as": (NOBODY, ANY), "people:sign_out": (NOBODY, ANY),
+    "kit:own_units": (NOBODY, ANY), "log:one": (MAY["read_trail"], NOBODY), "log:note": (MAY["note"], MAY["note"]), "lab:record": (MAY["record"], MAY["record"]),
+    "schedule:order": (NOBODY, MAY["plan"]), "schedule:bench": (ANY, MAY["plan"]), "schedule:start": (NOBODY, MAY["plan"] | MAY["move"]), "schedule:attach": (NOBODY, MAY["plan"]),
+    "mill:bring_in": (MAY["propose_setup"], MAY["propose_setup"]), "mill:edit": (MAY["propose_setup"], MAY["propose_setup"]), "mill:change": (ANY, MAY["countersign"]),
+    "handbook:calc": (ANY, ANY), "intake:readings": (NOBODY, NOBODY), "intake:type_in": (NOBODY, MAY["readings"]), "intake:send_file": (NOBODY, MAY["readings"]), "intake:make_key": (NOBODY, MAY["tokens"]),
+    "intake:revoke_key": (NOBODY, MAY["tokens"]), "intake:turn": (NOBODY, MAY["readings"]), "cases:hold": (NOBODY, ANY), "cases:let_go": (NOBODY, ANY),
+    "stock:bias": (NOBODY, MAY["move"]), "deliver:lot": (ANY, MAY["hold"] | MAY["release"] | MAY["divert"]), "deliver:close": (NOBODY, MAY["close_lot"]),
+}  # fmt: skip
+REFUSED = {403, 404, 405, 422, 302, 401}
+
+
+def addresses(patterns=None, space: str = "", path: str = "/"):
+    """(namespaced name, path with <converters>) of every address of the desk."""
+    for p in get_resolver().url_patterns if patterns is None else patterns:
+        here = path + str(p.pattern)
+        if isinstance(p, URLResolver):
+            yield from addresses(p.url_patterns, p.app_name or space, here)
+        elif isinstance(p, URLPattern):
+            yield f"{space}:{p.name}", here
+
+
+class Addresses(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        make.demo()
+        pn, mr = make.person("pn"), make.person("mr")
+        client = Client()
+        client.force_login(pn, backend="django.contrib.auth.backends.ModelBackend")
+        client.post("/cases/hold/", {"name": "x", "model": "stock.flow", "in.fibre_t_h": "8", "in.cons_pct": "3.5"})
+        client.post("/mill/edit/vessels/S.tower/", {"lead_h": "1.5", "note": "slower"})
+        client.post("/instruments/keys/", {"name": "x", "scope": "calc"})
+        client.force_login(mr, backend="django.contrib.auth.backends.ModelBackend")
+        cls.card = make.issue_card(client)
+        cls.delivery = Delivery.objects.create(door="file", name="x.csv", made_at=make.NOW, status="done").pk
+        cls.fill = {
+            "shift:decide": Record.objects.filter(kind=Kind.MOVE).first().pk, "shift:signed": Record.objects.filter(kind=Kind.HANDOVER).first().pk, "schedule:issued": cls.card,
+            "schedule:print": cls.card, "schedule:start": cls.card, "mill:change": Proposal.objects.first().pk, "mill:version": MillVersion.objects.first().pk, "intake:delivery": cls.delivery, "intake:turn": cls.delivery,
+        }  # fmt: skip
+
+    def path(self, name: str, pattern: str) -> str:
+        words = {
+            "vessel": "S.tower", "row_id": "S.chest.consistency", "bench": "dilution", "number": "BM-26318-A01-2", "key": "cook", "name": "stock.flow", "tag": "meter.S.chest", "section": "vessels",
+        }  # fmt: skip
+
+        def value(match) -> str:
+            kind, word = match.group(1) or "str:", match.group(2)
+            if name == "mill:edit" and word == "key":
+                return "S.tower"
+            return str(self.fill.get(name, 1)) if kind == "int:" else words[word]
+
+        return re.sub(r"<(\w+:)?(\w+)>", value, pattern)
+
+    def test_every_address_against_every_role(self):
+        found = list(addresses())
+        self.assertGreater(len(found), 60)
+        self.assertEqual(set(RIGHTS) - {n for n, _ in found}, set())
+        for role in Role:
+            person = Person.objects.filter(role=role.value).first()
+            for name, pattern in found:
+                path = self.path(name, pattern)
+                may_get, may_post = RIGHTS.get(name, (ANY, NOBODY))
+                for method, allowed in (("get", may_get), ("post", may_post)):
+                    client = Client(raise_request_exception=False)
+                    client.force_login(person, backend="django.contrib.auth.backends.ModelBackend")
+                    answer = getattr(client, method)(path)
+                    with self.subTest(role=role.value, method=method, path=path, status=answer.status_code):
+                        self.assertLess(answer.status_code, 500)
+                        if role.value not in allowed:
+                            self.assertIn(answer.status_code, REFUSED)
+                            self.assertFalse(
+                                method == "post"
+                                and answer.status_code == 302
+                                and "sign-in" not in answer.url
+                                and name not in ("schedule:start", "people:sign_out")
+                                and allowed
+                            )
+                        elif method == "get":
+                            self.assertIn(answer.status_code, (200, 302))
+                        else:
+                            self.assertNotIn(
+                                answer.status_code,
+                                (401, 403, 405)
+                                if name not in ("shift:handover", "shift:signed", "mill:change", "deliver:lot", "cases:let_go")
+                                else (401, 405),
+                            )
+
+    def test_every_address_without_a_sign_in(self):
+        for name, pattern in addresses():
+            path = self.path(name, pattern)
+            for method in ("get", "post"):
+                answer = getattr(Client(raise_request_exception=False), method)(path)
+                with self.subTest(method=method, path=path):
+                    if name in OPEN:
+                        self.assertLess(answer.status_code, 500)
+                        if path.startswith("/api/"):
+                            self.assertIn(answer.status_code, (401, 405))
+                    else:
+                        self.assertEqual(answer.status_code, 302)
+                        self.assertTrue(answer.url.startswith("/sign-in/"))
+
+    def test_post_without_the_forms_token_is_refused(self):
+        client = Client(enforce_csrf_checks=True)
+        client.force_login(make.person("mr"), backend="django.contrib.auth.backends.ModelBackend")
+        for path in ("/log/note/", "/lab/record/machine.chest.ph/", "/log/handover/", "/cases/hold/", "/instruments/type/"):
+            with self.subTest(path=path):
+                self.assertEqual(client.post(path, {"words": "x"}).status_code, 403)
+
+
+FORMS = {
+    "/lab/record/machine.chest.consistency/": ("mode", "a.stock_g", "a.paper_g", "a.pad_g", "b.stock_g", "b.paper_g", "b.pad_g", "at", "third", "corrects", "lot", "sure", "words", "value_1"),
+    "/lab/record/K.larch_blow.kappa/": ("mode", "value_1", "value_2", "value_3", "at", "third", "sure", "words", "corrects", "reason"),
+    "/schedule/card/": ("order", "grade", "gsm", "sale_t", "speed_m_min", "start", "share_K", "share_S", "share_M", "share_R", "share_W", "share_B"),
+    "/schedule/order/": ("number", "order", "grade", "gsm", "sale_t", "speed_m_min", "start", "sale"),
+    "/log/note/": ("words", "about"), "/moves/cover/S.tower/": ("choice", "size", "reason", "next"), "/log/handover/": ("people", "watch", "equipment", "chemicals", "pin"),
+    "/cases/hold/": ("name", "model", "back", "in.flow_l_min", "in.x"), "/instruments/type/": ("tag", "value", "at"), "/mill/edit/plan/K.larch_blow.kappa/": ("low", "high", "interval_min", "note", "who"),
+    "/mill/edit/grades/EX70/": ("gsm", "shares.K", "tests.0.low", "note", "additives.0.1"), "/help/units/": ("system", "freeness"), "/deliver/lots/BM-26318-A01-2/": ("action", "pin", "reason"),
+    "/sign-in/": ("initials", "pin", "next"), "/instruments/keys/": ("name", "scope"), "/schedule/card/attach/": ("case", "card"),
+}  # fmt: skip
+TYPED = (
+    st.text(max_size=12) | st.floats().map(str) | st.integers(-(10**20), 10**20).map(str)
+    | st.sampled_from(["", "0", "-1", "1e999", "nan", "3,6", "10:50", "25:99", "weighings", "result", "none", "take", "alter", "refuse", "hold", "release", "EX70", "LB80", "K", "\x00", "'; DROP TABLE log_record; --", "<script>", "=1+1", "../..", "𝟛", make.PIN])
+)  # fmt: skip
+
+
+class Forms(HypothesisTestCase):
+    """Whatever is typed: no server error, and what is stored is finite and inside what nature allows."""
+
+    @classmethod
+    def setUpTestData(cls):
+        make.demo()
+
+    @settings(max_examples=70)
+    @given(st.data())
+    def test_no_server_error_and_nothing_invalid_stored(self, data):
+        from core.lab.methods import TESTS
+        from desk.mill.state import MillState
+
+        path = data.draw(st.sampled_from(sorted(FORMS)))
+        typed = data.draw(st.dictionaries(st.sampled_from(FORMS[path]), TYPED, min_size=1))
+        client = Client()
+        client.force_login(
+            make.person(data.draw(st.sampled_from(["mr", "pn", "jd"]))), backend="django.contrib.auth.backends.ModelBackend"
+        )
+        last = Record.objects.order_by("-id").first().pk
+        for answer in (client.get(path, typed), client.post(path, typed)):
+            self.assertLess(answer.status_code, 500)
+        plan = MillState(make.NOW).mill.plan
+        for r in Record.objects.filter(pk__gt=last, kind=Kind.RESULT):
+            low, high = TESTS[plan[r.subject].test].possible
+            self.assertTrue(low <= r.value <= high, (r.subject, r.value))
+            self.assertLessEqual(r.at, make.NOW + (r.entered_at - r.entered_at) + (r.entered_at - make.NOW))
+
+    @settings(max_examples=60)
+    @given(st.dictionaries(st.sampled_from(["find", "basis", "show", "back", "units", "flow_l_min", "cons_pct", "hours", "from", "to", "held", "a", "b", "row", "kind", "who", "reason", "page", "order", "mode", "corrects"]), TYPED), st.sampled_from([
+        "/", "/models/", "/models/stock.dilute/", "/stock/", "/stock/dilution/", "/trend/meter.S.chest/", "/cases/", "/log/", "/log/audit/", "/lab/", "/lab/record/machine.chest.ph/", "/schedule/card/", "/instruments/", "/help/", "/theme/",
+    ]))  # fmt: skip
+    def test_no_address_fails_on_its_query(self, query, path):
+        client = Client()
+        client.force_login(make.person("mr"), backend="django.contrib.auth.backends.ModelBackend")
+        self.assertLess(client.get(path, query).status_code, 500)

@@ -1,0 +1,251 @@
+"""Nothing is lost: backups are checked and restore whole, the chain shows any change, a killed server keeps what it answered."""
+
+import http.cookiejar
+import os
+import random
+import re
+import signal
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.error
+import urllib.parse
+import urllib.request
+from pathlib import Path
+
+from django.test import SimpleTestCase, TestCase, tag
+
+from desk.cases.models import HeldCase
+from desk.log.models import Kind, Record
+from desk.log.safekeeping import verify
+from tests import make
+
+HOUSE = Path(__file__).resolve().parent.parent.parent
+KILLS = 22
+
+
+def manage(folder: str, *args: str, ok: bool = True) -> str:
+    env = {**os.environ, "VAT_DATA": folder, "VAT_DEMO": "1", "DJANGO_SETTINGS_MODULE": "desk.settings"}
+    done = subprocess.run(
+        [sys.executable, "-W", "ignore", "manage.py", *args], cwd=HOUSE, env=env, capture_output=True, text=True, check=False
+    )
+    assert (done.returncode == 0) is ok, done.stdout + done.stderr
+    return done.stdout + done.stderr
+
+
+class Chain(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        make.demo()
+
+    def test_the_chain_holds_and_shows_a_change(self):
+        from django.db import connection
+
+        self.assertTrue(verify().holds)
+        victim = Record.objects.order_by("id")[40]
+        with connection.cursor() as cursor:
+            cursor.execute("DROP TRIGGER log_record_no_update")
+            cursor.execute("UPDATE log_record SET value = 1 WHERE id = %s", [victim.pk])
+        found = verify()
+        self.assertEqual((found.broken_at, found.holds), (victim.pk, False))
+        with connection.cursor() as cursor:
+            cursor.execute("UPDATE log_record SET value = %s WHERE id = %s", [victim.value, victim.pk])
+            cursor.execute("DROP TRIGGER log_record_no_delete")
+        self.assertTrue(verify().holds)
+        last = Record.objects.order_by("-id")[3]
+        with connection.cursor() as cursor:
+            cursor.execute("PRAGMA defer_foreign_keys = ON")
+            cursor.execute("DELETE FROM log_record WHERE id = %s", [last.pk])
+        self.assertIn("taken out", verify().why)
+        self.client.force_login(make.person("cv"), backend="django.contrib.auth.backends.ModelBackend")
+        self.assertContains(self.client.get("/log/audit/?verify=1"), "taken out")
+
+    def test_the_audit_tells_who_did_what(self):
+        self.client.post("/sign-in/", {"initials": "mr", "pin": "wrong"})
+        self.client.post("/sign-in/", {"initials": "mr", "pin": make.PIN})
+        self.client.post("/log/note/", {"words": "=2+2"})
+        page = self.client.get("/log/audit/")
+        for said in ("failed sign-in", "sign-in", "lead M.R."):
+            self.assertContains(page, said)
+        self.assertContains(self.client.get("/log/audit/?kind=record&who=mr"), "Note")
+        self.assertNotContains(self.client.get("/log/audit/?kind=key"), "Note ")
+        self.assertIn("record,", self.client.get("/log/audit/?csv=1").content.decode())
+        self.client.force_login(make.person("tk"), backend="django.contrib.auth.backends.ModelBackend")
+        self.assertEqual(self.client.get("/log/audit/").status_code, 403)
+
+
+class Held(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        make.demo()
+
+    def sign_in(self, username: str) -> None:
+        self.client.force_login(make.person(username), backend="django.contrib.auth.backends.ModelBackend")
+
+    def hold(self, name: str, target: str, **more):
+        given = {"in.flow_l_min": "2000", "in.cons_pct": "4.8", "in.target_pct": target, "in.water_cons_pct": "0.4"}
+        return self.client.post(
+            "/cases/hold/", {"name": name, "model": "stock.dilute", "back": "/stock/dilution/?target_pct=3.2", **given, **more}
+        )
+
+    def test_hold_compare_share_send_let_go(self):
+        self.sign_in("pn")
+        first = self.hold("winter", "3.2")
+        self.assertIn("held=", first.url)
+        self.assertContains(self.client.get(first.url + "&target_pct=3.0"), "held 1\u202f143, +242")
+        self.hold("summer", "3.0")
+        b, a = HeldCase.objects.all()
+        page = self.client.get(f"/cases/?a={a.pk}&b={b.pk}")
+        self.assertContains(page, "+242")
+        self.assertContains(page, "−0.20")
+        for bad, said in (
+            ({"name": ""}, "Name is empty"),
+            ({"in.flow_l_min": "-4"}, "must be at least 0"),
+            ({"model": "no.such"}, "no model"),
+            ({"in.target_pct": "4.9"}, "no answer"),
+            ({"in.wet": "1"}, "is no input"),
+        ):
+            with self.subTest(bad=bad):
+                self.assertContains(self.client.get(self.hold(**{"name": "x", "target": "3.2", **bad}).url, follow=True), said)
+        self.assertEqual(HeldCase.objects.count(), 2)
+        self.sign_in("mr")
+        self.assertContains(self.client.get(f"/cases/{a.pk}/"), "winter")
+        self.assertEqual(self.client.post(f"/cases/{a.pk}/let-go/").status_code, 403)
+        pk = make.issue_card(self.client)
+        sent = self.client.post("/schedule/card/attach/", {"case": a.pk, "card": pk})
+        self.assertContains(self.client.get(sent.url), "winter")
+        newest = Record.objects.filter(kind=Kind.RUNCARD).order_by("-id").first()
+        self.assertEqual((newest.data["version"], newest.about_id), (2, pk))
+        self.assertEqual(Record.objects.get(pk=pk).data.get("cases"), None)
+        self.assertContains(
+            self.client.get(self.client.post("/schedule/card/attach/", {"case": a.pk, "card": pk}).url), "has been replaced"
+        )
+        self.sign_in("pn")
+        self.client.post(f"/cases/{a.pk}/let-go/")
+        self.assertNotContains(self.client.get("/cases/"), f'href="/cases/{a.pk}/"')
+
+
+@tag("slow")
+class Drill(SimpleTestCase):
+    databases = "__all__"
+
+    def test_backup_and_restore(self):
+        with tempfile.TemporaryDirectory() as folder:
+            manage(folder, "migrate", "-v0")
+            manage(folder, "demo", "--days", "1")
+            before = re.search(r"(\d+) records", manage(folder, "verify")).group(1)
+            for _ in range(3):
+                manage(folder, "backup", "--keep", "2")
+                time.sleep(1.05)
+            kept = sorted((Path(folder) / "backups").glob("vat-*.sqlite3"))
+            self.assertEqual(len(kept), 2)
+            with sqlite3.connect(Path(folder) / "vat.sqlite3") as db:
+                db.execute("DROP TRIGGER log_record_no_update")
+                db.execute("UPDATE log_record SET says = 'forged' WHERE id = 5")
+            db.close()
+            self.assertIn("was changed after it was written", manage(folder, "verify", ok=False))
+            self.assertIn(f"{before} records", manage(folder, "restore"))
+            self.assertIn(f"{before} records", manage(folder, "verify"))
+            # a damaged file, a foreign file, a forged backup and a running server are refused, and nothing changes
+            kept[0].write_bytes(kept[0].read_bytes()[:5000])
+            self.assertIn("CommandError", manage(folder, "restore", str(kept[0]), ok=False))
+            with sqlite3.connect(Path(folder) / "other.sqlite3") as db:
+                db.execute("CREATE TABLE x (y)")
+            db.close()
+            self.assertIn("not one of Fox Vat", manage(folder, "restore", f"{folder}/other.sqlite3", ok=False))
+            kept[1].with_suffix(".sha256").write_text("0" * 64 + "  x\n")
+            self.assertIn("checksum differs", manage(folder, "restore", str(kept[1]), ok=False))
+            (Path(folder) / "server.pid").write_text(str(os.getpid()))
+            self.assertIn("the server runs", manage(folder, "restore", ok=False))
+            self.assertIn(f"{before} records", manage(folder, "verify"))
+
+    def test_a_server_killed_loses_nothing_it_answered(self):
+        """Samples are posted while the server is killed by signal 9, again and again; each that was answered is there."""
+        chance = random.Random(26318)
+        with tempfile.TemporaryDirectory() as folder:
+            manage(folder, "migrate", "-v0")
+            manage(folder, "demo", "--days", "1")
+            port = 8461
+            base = f"http://127.0.0.1:{port}"
+            env = {**os.environ, "VAT_DATA": folder, "VAT_DEMO": "1", "DJANGO_SETTINGS_MODULE": "desk.settings"}
+            manage(folder, "collectstatic", "--noinput", "-v0")
+
+            def serve() -> subprocess.Popen:
+                server = subprocess.Popen(
+                    [sys.executable, "-W", "ignore", "-m", "gunicorn", "desk.wsgi", "-b", f"127.0.0.1:{port}", "--workers", "1", "--threads", "4", "--log-level", "critical", "--no-control-socket"],
+                    cwd=HOUSE, env=env, start_new_session=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+                )  # fmt: skip
+                for _ in range(200):
+                    try:
+                        urllib.request.urlopen(f"{base}/sign-in/", timeout=2).read()
+                        return server
+                    except OSError:
+                        time.sleep(0.05)
+                raise AssertionError("the server did not start")
+
+            class Stay(urllib.request.HTTPRedirectHandler):
+                def redirect_request(self, *args, **kwargs):
+                    return None
+
+            jar = http.cookiejar.CookieJar()
+            browser = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar), Stay)
+
+            def post(path: str, **fields) -> int:
+                token = next((c.value for c in jar if c.name == "csrftoken"), "")
+                body = urllib.parse.urlencode({**fields, "csrfmiddlewaretoken": token}).encode()
+                try:
+                    return browser.open(urllib.request.Request(base + path, data=body), timeout=5).status
+                except urllib.error.HTTPError as answer:
+                    return answer.code
+
+            server = serve()
+            browser.open(f"{base}/sign-in/", timeout=5).read()
+            self.assertEqual(post("/sign-in/as/", person="jd"), 302)
+            answered: list[str] = []
+            for kill in range(KILLS):
+                until = time.monotonic() + chance.uniform(0.02, 0.35)
+                posted = 0
+                while time.monotonic() < until or not posted:
+                    value = f"7.{kill:02d}{posted:03d}7"
+                    status = post("/lab/record/machine.chest.ph/", mode="result", value_1=value)
+                    self.assertEqual(status, 302)
+                    answered.append(value)
+                    posted += 1
+                # one more is under way when the signal comes
+                import threading
+
+                late = f"7.{kill:02d}9991"
+                outcome: list[int] = []
+
+                def under_way(late=late, outcome=outcome):
+                    try:
+                        outcome.append(post("/lab/record/machine.chest.ph/", mode="result", value_1=late))
+                    except OSError:
+                        outcome.append(0)
+
+                thread = threading.Thread(target=under_way)
+                thread.start()
+                time.sleep(chance.uniform(0.0, 0.04))
+                os.killpg(server.pid, signal.SIGKILL)
+                server.wait()
+                thread.join()
+                if outcome == [302]:
+                    answered.append(late)
+                server = serve()
+            os.killpg(server.pid, signal.SIGKILL)
+            server.wait()
+            with sqlite3.connect(Path(folder) / "vat.sqlite3") as db:
+                kept = [
+                    f"{v:.6f}"
+                    for (v,) in db.execute(
+                        "SELECT value FROM log_record WHERE kind = 'result' AND subject = 'machine.chest.ph' AND signed = 'operator J.D.'"
+                    )
+                ]
+            db.close()
+            lost = [v for v in answered if f"{float(v):.6f}" not in kept]
+            doubled = [v for v in answered if kept.count(f"{float(v):.6f}") > 1]
+            self.assertEqual((lost, doubled), ([], []))
+            self.assertGreaterEqual(len(answered), KILLS)
+            self.assertIn("each as it was written", manage(folder, "verify"))
