@@ -96,7 +96,7 @@ class Stream:
     def cons_pct(self) -> float:
         """Suspended solids in the whole suspension, % by mass (ISO 4119); 0 for an empty stream."""
         total = self.total_t_h
-        return 100.0 * self.solids_t_h / total if total > 0.0 else 0.0
+        return min(100.0, 100.0 * self.solids_t_h / total) if total > 0.0 else 0.0
 
     @property
     def ash_pct(self) -> float:

@@ -33,89 +33,265 @@ def line(name: str, value: float, unit: str, wanted: float | None = None, note: 
     print(f"{name:<58}{value:>9.1f} {unit:<4}{aim}{'   ' + note if note else ''}")
 
 
-def memory_mb() -> float:
-    """Resident memory of this process, with the application loaded and its pages rendered."""
-    for row in Path("/proc/self/status").read_text().splitlines():
+def memory_mb(pid: int) -> float:
+    """Resident memory of a process."""
+    for row in Path(f"/proc/{pid}/status").read_text().splitlines():
         if row.startswith("VmRSS"):
             return int(row.split()[1]) / 1024.0
     return float("nan")
 
 
-def main() -> None:
-    from scipy.sparse import csc_array
-    from scipy.sparse.linalg import splu
+def warm_up() -> None:
+    from tests import make
+
+    make.demo()
+
+
+def the_line() -> None:
+    """The solve beside one bare sparse solve of a matrix of the same size and filling."""
+    from scipy.sparse.linalg import spsolve
 
     from core.line.mill import network, read_mill
-    from core.line.steady import solve
-    from desk.mill import ribbon, state
+    from core.line.steady import _Draws, _System, solve
     from desk.shift.demo import DOCUMENT
+    from tests import make
+
+    now = make.state(0)
+    mill = read_mill(json.loads(DOCUMENT.read_text()))
+    net = network(mill, now.running)
+    system = _System(net, _Draws(net))
+    import numpy as np
+
+    found = solve(net)
+    z = np.full(system.m, 0.3)
+    system.factors(z, system.stands(np.concatenate([found.into.ravel(), np.zeros(system.m)])))
+    matrix, right = system.jacobian, system.right
+    solved = median_ms(lambda: solve(net))
+    bare = median_ms(lambda: spsolve(matrix, right))
+    line(f"steady-state solve, {len(net.units)} units x 11, {len(net.draws)} draws, {found.passes} passes", solved, "ms", 10)
+    line(
+        f"one bare SciPy sparse solve of its {system.size} unknowns",
+        bare,
+        "ms",
+        note=f"the solve is {solved / bare:.1f} times it",
+    )
+    line("network laid out and checked", median_ms(lambda: network(mill, now.running)), "ms")
+
+
+def pages(client, label: str) -> float:
+    def page(path: str, **headers):
+        def get():
+            response = client.get(path, headers=headers)
+            assert response.status_code == 200, (path, response.status_code)
+
+        return get
+
+    htmx = {"HX-Request": "true", "HX-Target": "answer"}
+    shift = median_ms(page("/"))
+    line(f"Shift at the server, {label}", shift, "ms", 60)
+    line(
+        f"Stock, line and meter, recomputed, {label}",
+        median_ms(page("/stock/?row=S.chest.consistency&target_pct=3.6", **htmx)),
+        "ms",
+        40,
+    )
+    line(f"trend of two days, {label}", median_ms(page("/trend/meter.S.chest/?hours=48", **htmx)), "ms")
+    line(f"trend of three months, {label}", median_ms(page("/trend/meter.S.chest/?hours=2160", **htmx)), "ms")
+    return shift
+
+
+def bare_view(client) -> None:
+    """Shift beside a Django view that returns the same bytes through the same middleware."""
+    from django.http import HttpResponse
+    from django.urls import path
+
+    from desk import urls
+
+    body = client.get("/").content
+    urls.urlpatterns.append(path("bench/bytes/", lambda request: HttpResponse(body)))
+    from django.urls import clear_url_caches
+
+    clear_url_caches()
+    shift, bare = median_ms(lambda: client.get("/")), median_ms(lambda: client.get("/bench/bytes/"))
+    line("a bare view returning the same bytes", bare, "ms", note=f"Shift is {shift / bare:.1f} times it")
+    urls.urlpatterns.pop()
+    clear_url_caches()
+
+
+def readings(client) -> None:
+    """A year of readings: imported by the worker's own path, then Shift and the trend again."""
+    import tempfile
+    from datetime import timedelta
+
+    from desk.instruments.models import Delivery, Reading, Signal
+    from desk.intake.files import folder, open_delivery, piece
+    from tests import make
+
+    few = Reading.objects.count()
+    before = pages(client, f"{few} readings")
+    tags = list(Signal.objects.filter(kind__in=("level", "consistency")).values_list("tag", flat=True))
+    start = make.NOW - timedelta(days=365)
+    rows, step = 1_000_000 // len(tags), timedelta(days=358) / (1_000_000 // len(tags))
+    with tempfile.NamedTemporaryFile("w", dir=folder("coming"), suffix=".csv", delete=False) as out:
+        out.write("tag,at,value\n")
+        for i in range(rows):
+            at = (start + i * step).isoformat(timespec="milliseconds")
+            out.writelines(f"{t},{at},{3 + (i * 7 + j) % 90 / 100}\n" for j, t in enumerate(tags))
+    delivery = open_delivery(path=Path(out.name), name="a year.csv", by=None, now=make.NOW, history=True)
+    begun = time.perf_counter()
+    while piece(delivery.pk, make.NOW).status != "done":
+        pass
+    spent = time.perf_counter() - begun
+    delivery = Delivery.objects.get(pk=delivery.pk)
+    line(
+        f"import of {delivery.kept} readings from a file",
+        delivery.kept / spent,
+        "/s",
+        note=f"wanted >= 20000; {spent:.0f} s, {delivery.refused} refused",
+    )
+    after = pages(client, f"{Reading.objects.count()} readings")
+    line("Shift with a year of readings, times before", after / before, "x", 1.3)
+
+
+def posting() -> None:
+    """Samples a second with eight people at once over real sockets, beside bare SQLite inserts with the same durability."""
+    import http.cookiejar
+    import os
+    import sqlite3
+    import subprocess
+    import sys
+    import tempfile
+    import threading
+    import urllib.parse
+    import urllib.request
+
+    class Stay(urllib.request.HTTPRedirectHandler):
+        def redirect_request(self, *args, **kwargs):
+            return None
+
+    with tempfile.TemporaryDirectory() as data:
+        env = {**os.environ, "VAT_DATA": data, "VAT_DEMO": "1", "DJANGO_SETTINGS_MODULE": "desk.settings"}
+        for args in (["migrate", "-v0"], ["demo", "--days", "2"], ["collectstatic", "--noinput", "-v0"]):
+            subprocess.run([sys.executable, "manage.py", *args], cwd=HOUSE, env=env, check=True, stdout=subprocess.DEVNULL)
+        server = subprocess.Popen(
+            [
+                sys.executable,
+                "-m",
+                "gunicorn",
+                "desk.wsgi",
+                "-b",
+                "127.0.0.1:8471",
+                "--workers",
+                "2",
+                "--threads",
+                "4",
+                "--preload",
+                "--log-level",
+                "error",
+                "--no-control-socket",
+            ],
+            cwd=HOUSE,
+            env=env,
+        )
+        base, counts = "http://127.0.0.1:8471", []
+        try:
+            for _ in range(100):
+                try:
+                    urllib.request.urlopen(base + "/sign-in/", timeout=1)
+                    break
+                except OSError:
+                    time.sleep(0.1)
+
+            def person(i: int) -> None:
+                jar = http.cookiejar.CookieJar()
+                browser = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar), Stay)
+                browser.open(base + "/sign-in/").read()
+
+                def post(path, **fields):
+                    token = next(c.value for c in jar if c.name == "csrftoken")
+                    body = urllib.parse.urlencode({**fields, "csrfmiddlewaretoken": token}).encode()
+                    try:
+                        return browser.open(urllib.request.Request(base + path, data=body)).status
+                    except urllib.error.HTTPError as answer:
+                        return answer.code
+
+                post("/sign-in/as/", person=("jd", "tk", "wa", "mr")[i % 4])
+                until, n = time.monotonic() + 6.0, 0
+                while time.monotonic() < until:
+                    n += post("/lab/record/machine.chest.ph/", mode="result", value_1=f"7.{i}{n:03d}") == 302
+                counts.append(n)
+
+            crowd = [threading.Thread(target=person, args=(i,)) for i in range(8)]
+            begun = time.perf_counter()
+            for t in crowd:
+                t.start()
+            for t in crowd:
+                t.join()
+            rate = sum(counts) / (time.perf_counter() - begun)
+            pids = subprocess.run(["pgrep", "-P", str(server.pid)], capture_output=True, text=True, check=False).stdout.split()
+            memory = max((memory_mb(int(p)) for p in pids), default=float("nan"))
+        finally:
+            server.terminate()
+            server.wait()
+        db = sqlite3.connect(f"{data}/bare.sqlite3", isolation_level=None)
+        db.execute("PRAGMA journal_mode=WAL")
+        db.execute("PRAGMA synchronous=FULL")
+        db.execute("CREATE TABLE t (a, b, c)")
+        n, until = 0, time.monotonic() + 2.0
+        while time.monotonic() < until:
+            db.execute("INSERT INTO t VALUES (?, ?, ?)", (n, "machine.chest.ph", 7.4))
+            n += 1
+        db.close()
+    line(
+        "posted samples a second, eight people at once",
+        rate,
+        "/s",
+        note=f"bare SQLite inserts {n / 2:.0f} /s, {n / 2 / rate:.0f} times it",
+    )
+    line("memory of a web process after it", memory, "MB", 220)
+
+
+def first_load(client) -> None:
+    import django_htmx
+
+    html = client.get("/").content
+    styles = (HOUSE / "desk/static/desk/app.css").read_bytes()
+    htmx_js = next(Path(django_htmx.__file__).parent.rglob("htmx-2.min.js")).read_bytes()
+    fonts = sum(f.stat().st_size for f in (HOUSE / "desk/static/desk/fonts").glob("*.woff2"))
+    packed = sum(len(gzip.compress(x)) for x in (html, styles, htmx_js, (HOUSE / "desk/static/desk/desk.js").read_bytes()))
+    line("first load of Shift over the wire", (packed + fonts) / 1024, "KB", 250, f"of it fonts {fonts / 1024:.0f}")
+
+
+def main() -> None:
+    from desk.mill import ribbon, state
     from tests import make
 
     kept = setup_databases(verbosity=0, interactive=False)
     try:
-        make.demo()
-        now = make.state(0)
-        mill = read_mill(json.loads(DOCUMENT.read_text()))
-        net = network(mill, now.running)
-        n, components = len(net.units), net.routing.shape[0]
-
-        import numpy as np
-
-        size = n * components
-        matrix = np.eye(size)
-        for c in range(components):
-            matrix[c * n : (c + 1) * n, c * n : (c + 1) * n] -= net.routing[c] * 0.999
-        sparse, right = csc_array(matrix), net.feed.T.ravel()
-        solved = median_ms(lambda: solve(net))
-        bare = median_ms(lambda: splu(sparse).solve(right))
-        line(f"steady-state solve, {n} units x {components} components, {len(net.draws)} draws", solved, "ms", 10)
-        line(f"one bare sparse LU and solve of {size} unknowns", bare, "ms", note=f"ratio {solved / bare:.1f}")
-        line("network laid out and checked", median_ms(lambda: network(mill, now.running)), "ms")
-
+        warm_up()
         client = Client()
         client.force_login(make.person("mr"), backend="django.contrib.auth.backends.ModelBackend")
+        the_line()
 
-        def page(path: str, **headers):
-            def get():
-                response = client.get(path, headers=headers)
-                assert response.status_code == 200, (path, response.status_code)
-
-            return get
-
-        def shift_cold():
+        def cold():
             state._solved.cache_clear()
-            ribbon._small.clear()
-            page("/")()
+            ribbon.forget()
+            assert client.get("/").status_code == 200
 
-        line("Shift at the server", median_ms(page("/")), "ms", 60)
-        line("Shift, the line solved anew", median_ms(shift_cold), "ms", 60)
+        line("Shift, the line solved anew", median_ms(cold), "ms", 60)
         htmx = {"HX-Request": "true", "HX-Target": "answer"}
-        line(
-            "Stock, line and meter, recomputed",
-            median_ms(page("/stock/?row=S.chest.consistency&target_pct=3.6", **htmx)),
-            "ms",
-            40,
-        )
-        line("Stock, dilution, recomputed", median_ms(page("/stock/dilution/?target_pct=3.1", **htmx)), "ms", 40)
-        line("run card with its reliefs, recomputed", median_ms(page("/schedule/card/?order=H-0413", **htmx)), "ms", 100)
-        line(
-            "a sample worked out as it is typed",
-            median_ms(page("/lab/record/machine.chest.consistency/?a.stock_g=500&a.paper_g=.8&a.pad_g=19", **htmx)),
-            "ms",
-            40,
-        )
-
-        html = client.get("/").content
-        styles = (HOUSE / "desk/static/desk/app.css").read_bytes()
-        import django_htmx
-
-        htmx_js = next(Path(django_htmx.__file__).parent.rglob("htmx-2.min.js")).read_bytes()
-        fonts = sum(f.stat().st_size for f in (HOUSE / "desk/static/desk/fonts").glob("*.woff2"))
-        packed = sum(len(gzip.compress(x)) for x in (html, styles, htmx_js, (HOUSE / "desk/static/desk/desk.js").read_bytes()))
-        line("first load of Shift over the wire", (packed + fonts) / 1024, "KB", 250, f"of it fonts {fonts / 1024:.0f}")
-        line("memory of the web process", memory_mb(), "MB", 220, "this process, pages rendered")
+        for name, path, wanted in (
+            ("Stock, dilution, recomputed", "/stock/dilution/?target_pct=3.1", 40), ("run card with its reliefs, recomputed", "/schedule/card/?order=H-0413", 100),
+            ("a sample worked out as it is typed", "/lab/record/machine.chest.consistency/?a.stock_g=500&a.paper_g=.8&a.pad_g=19", 40),
+            ("a working opened", "/models/stock.cover/", 40),
+        ):  # fmt: skip
+            line(name, median_ms(lambda path=path: client.get(path, headers=htmx)), "ms", wanted)
+        bare_view(client)
+        readings(client)
+        first_load(client)
     finally:
         teardown_databases(kept, verbosity=0)
+    posting()
 
 
 if __name__ == "__main__":

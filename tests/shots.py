@@ -25,12 +25,12 @@ VIEWS = {
     "dilution": ("/stock/dilution/", "pn", 1280, 800, "night"),
     "chests": ("/stock/chests/", "jd", 1280, 800, "day"),
     "sample-tablet": (SAMPLE, "jd", 820, 1180, "day"),
-    "result-row": ("/lab/row/K.larch_blow.kappa/", "tk", 1280, 800, "day"),
     "lot": ("/deliver/lots/BM-26318-A01-2/", "mr", 1280, 800, "day"),
     "ticket": ("/deliver/lots/BM-26318-A01-2/ticket/", "mr", 800, 1130, "day"),
     "handover": ("/log/handover/", "mr", 1280, 800, "day"),
-    "log": ("/log/", "mr", 1280, 800, "night"),
-    "station": ("/station/cook/", "pn", 1280, 800, "day"),
+    "working": ("/models/stock.dilute/?flow_l_min=2000&cons_pct=4.8&target_pct=3.2&water_cons_pct=0.4", "pn", 1280, 800, "day"),
+    "trend": ("/trend/meter.S.chest/", "jd", 1280, 800, "day"),
+    "instruments": ("/instruments/", "pn", 1280, 800, "night"),
 }
 FLAGS = [
     "--no-sandbox",

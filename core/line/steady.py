@@ -21,6 +21,7 @@ from core.stream import COMPONENTS, DS, FIBRE, HEAT_KJ_KG_K, SUSPENDED, N, Quali
 FIRST_PASSES = 2
 MOST_PASSES = 30
 TOLERANCE = 1e-11
+GOOD_STEP = 0.02
 CLOSURE_TOLERANCE = 1e-9
 MOST_CONDITION = 1e12
 AS_IT_FLOWS: dict[str, Any] = {"permc_spec": "NATURAL", "diag_pivot_thresh": 0.01}  # units stand in the order of the fibre
@@ -265,7 +266,7 @@ def _refine(system: _System, x: Vector, phi: Vector) -> tuple[Vector, Vector, Ve
     x[n * N :] = 0.0
     total = system.stands(x).sum(axis=1)
     z = np.where(draws.moving, phi / np.where(total > 0.0, total, 1.0), phi)  # fraction of the tank, or t/h
-    worst = np.inf
+    worst, before, factors = np.inf, np.inf, None
     for passes in range(1, MOST_PASSES + 1):
         stands = system.stands(x)
         carried = z[:, None] * stands
@@ -273,7 +274,10 @@ def _refine(system: _System, x: Vector, phi: Vector) -> tuple[Vector, Vector, Ve
         worst = float(np.abs(miss).max() / max(1.0, float(np.abs(x).max())))
         if worst < TOLERANCE:
             return x[: n * N].reshape(n, N), carried.sum(axis=1), carried, passes
-        step = system.factors(z, stands).solve(-miss)
+        if factors is None or worst > GOOD_STEP * before:  # old factors serve while they still bring the miss down
+            factors = system.factors(z, stands)
+        before = worst
+        step = factors.solve(-miss)
         x[: n * N] += step[: n * N]
         z = z + step[n * N :]
     where = int(np.abs(miss).argmax())

@@ -158,8 +158,8 @@ class BenchForm(forms.Form):
             if text is None:
                 start = opening.get(name, calc.defaults(cls.model).get(name))
                 found[name] = "" if start is None else well_text(start, said, schools)
-            elif written == schools:
-                found[name] = text
+            elif "units" in asked and written == schools:
+                found[name] = text  # as it was typed
             else:
                 try:
                     found[name] = well_text(typed(typed_number(text), said.unit, written), said, schools)

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import NamedTuple
 
 from django.db.models import Window
 from django.db.models.functions import RowNumber
@@ -18,6 +19,16 @@ from desk.log.models import Kind, Record
 LOOK_BACK_H = 48
 KEPT = 6  # newest results of a row that its judgement may look at
 STANDS = {"single", "accepted"}
+
+
+class Taken(NamedTuple):
+    """A result as the board needs it."""
+
+    pk: int
+    subject: str
+    at: datetime
+    value: float
+    status: str
 
 
 @dataclass(frozen=True)
@@ -132,8 +143,8 @@ class Board:
         self.results: dict[str, list] = {}
         order = Window(RowNumber(), partition_by="subject", order_by=["-at", "-id"])
         newest = records.filter(kind=Kind.RESULT).annotate(place=order).filter(place__lte=KEPT)
-        for r in newest.only("subject", "at", "value", "status").order_by("-at", "-id"):
-            self.results.setdefault(r.subject, []).append(r)
+        for row in newest.order_by("-at", "-id").values_list("pk", "subject", "at", "value", "status"):
+            self.results.setdefault(row[1], []).append(Taken(*row))
         moves = list(records.filter(kind=Kind.MOVE).order_by("-at", "-id"))
         decisions = {d.about_id: d for d in records.filter(kind=Kind.DECISION).order_by("at", "id")}
         judged = set(records.filter(kind=Kind.EFFECT).values_list("about_id", flat=True))

@@ -3,11 +3,13 @@
 import math
 from dataclasses import dataclass, field
 
+from django.urls import reverse
+
 from core.colour import GREY_BETA, LIGNIN_BETA, brightness_from_ks, swatch
 from core.line.steady import Solution
 from core.stream import SUSPENDED, Stream
 from desk.kit.svg import band, n, ribbon
-from desk.kit.templatetags.vat import tph
+from desk.kit.templatetags.vat import tph, working_path
 
 COLUMNS = {
     "chips": 24, "cook": 132, "wash": 240, "oxygen": 293, "bleach": 347, "recovered": 455, "clean": 563, "refine": 671,
@@ -41,6 +43,7 @@ class Ribbon:
     texts: list = field(default_factory=list)
     merges: list = field(default_factory=list)
     spots: list = field(default_factory=list)  # figures that open their working: place, model or station, what it is
+    rendered: dict = field(default_factory=dict)
     height: int = 376
     key_px: str = ""
     summary: str = ""
@@ -456,36 +459,58 @@ def _spots(ribbon: Ribbon, state) -> None:
         wide = 6.4 * len(text["text"])
         spot = {"x": n(x - 3), "y": n(y - 13), "w": n(wide + 6), "h": "17", "label": f"{text['text']}: how it is worked out"}
         if x >= COLUMNS["blend"] and y < 336:
-            spot["draw"] = "filler_t_h" if x > COLUMNS["deliver"] + 90 else "solids_t_h"
+            figure = "filler_t_h" if x > COLUMNS["deliver"] + 90 else "solids_t_h"
+            spot["href"] = working_path("deliver.draw", figure, state.draw_case, "/")
         else:
             place = max((px, key) for key, px in COLUMNS.items() if px <= x + 20 and key != "oxygen")[1]
-            spot["station"] = place if x < COLUMNS["blend"] - 60 else "blend"
+            spot["href"] = reverse("stations:station", args=[place if x < COLUMNS["blend"] - 60 else "blend"])
         ribbon.spots.append(spot)
     for vat in ribbon.vats:
         now = state.vessels.get(vat.get("vessel", ""))
         if now is not None:
-            show = "to_low_h" if now.cover.way == "empty" else "to_high_h" if now.cover.way == "full" else "content"
+            show = {"empty": "to_low_h", "full": "to_high_h"}.get(now.cover.way, "content")
             ribbon.spots.append({
-                "x": vat["x"], "y": n(float(vat["y"]) - 2), "w": vat["w"], "h": n(float(vat["h"]) + 18), "cover": now.case, "show": show,
+                "x": vat["x"], "y": n(float(vat["y"]) - 2), "w": vat["w"], "h": n(float(vat["h"]) + 18), "href": working_path("stock.cover", show, now.case, "/"),
                 "label": f"{now.vessel.name} {now.level_pct:.0f} %: how its cover is worked out",
             })  # fmt: skip
 
 
+def _run_key(state) -> tuple:
+    return state.version_id, tuple(sorted(state.running.gives.items())), state.running.filler_t_h
+
+
+def _kept(store: dict, key: tuple, draw) -> Ribbon:
+    if key not in store:
+        if len(store) > 20:
+            store.clear()
+        store[key] = draw()
+    return store[key]
+
+
 def draw_ribbon(state) -> Ribbon:
-    """The large ribbon of Shift."""
-    ribbon = _Painter(state, BIG).paint()
-    _spots(ribbon, state)
-    return ribbon
+    """The large ribbon of Shift; kept while the line is run the same way and no level or time left reads differently."""
+    levels = tuple(
+        (k, round(v.level_pct, 1), round(60 * min(v.cover.hours, 1e6)), v.stops_the_line) for k, v in state.vessels.items()
+    )
+
+    def draw() -> Ribbon:
+        ribbon = _Painter(state, BIG).paint()
+        _spots(ribbon, state)
+        return ribbon
+
+    return _kept(_large, (*_run_key(state), state.stands_still, levels), draw)
 
 
 def draw_small(state) -> Ribbon:
     """The small ribbon that is the station menu; kept while the line is run the same way."""
-    key = (state.version_id, tuple(sorted(state.running.gives.items())))
-    if key not in _small:
-        if len(_small) > 20:
-            _small.clear()
-        _small[key] = _Painter(state, SMALL).paint()
-    return _small[key]
+    return _kept(_small, _run_key(state), lambda: _Painter(state, SMALL).paint())
 
 
 _small: dict = {}
+_large: dict = {}
+
+
+def forget() -> None:
+    """Drop what is kept (tests change the mill under their own feet)."""
+    _small.clear()
+    _large.clear()

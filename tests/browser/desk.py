@@ -41,7 +41,7 @@ class DeskCase(StaticLiveServerTestCase):
 
         state._read.cache_clear()
         state._solved.cache_clear()
-        ribbon._small.clear()
+        ribbon.forget()
         make.demo()
         self.page = self.window()
 

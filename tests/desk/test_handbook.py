@@ -209,3 +209,11 @@ class Units(SimpleTestCase):
         self.assertAlmostEqual(units.shown(10, "g/L NaOH", units.Schools(alkali="na2o"))[0], 7.748, places=3)
         self.assertAlmostEqual(units.shown(9, "t/h OD", units.Schools(dryness="ad"))[0], 10)
         self.assertEqual(units.shown(5, "mL CSF", units.Schools(freeness="sr"))[1], "mL CSF")
+
+
+class Docs(SimpleTestCase):
+    def test_the_page_of_models_is_in_step(self):
+        from desk.handbook.listing import page
+
+        kept = Path(__file__).resolve().parent.parent.parent / "docs" / "models.md"
+        self.assertEqual(kept.read_text(encoding="utf-8"), page(), "run ./vat manage models_page")

@@ -13,7 +13,7 @@ from tests import make
 
 PAGES = [
     "/", "/lab/", "/lab/?show=drift", "/lab/row/K.larch_blow.kappa/", "/schedule/", "/schedule/card/?order=H-0413", "/log/", "/log/handover/",
-    "/mill/", "/mill/document/", "/stock/", "/stock/?row=K.chest.consistency", "/stock/chests/", "/deliver/lots/", "/deliver/lots/BM-26318-A01-2/",
+    "/mill/", "/instruments/", "/trend/meter.S.chest/", "/cases/", "/models/", "/log/audit/", "/stock/", "/stock/?row=K.chest.consistency", "/stock/chests/", "/deliver/lots/", "/deliver/lots/BM-26318-A01-2/",
     "/deliver/lots/BM-26318-A01-2/ticket/", "/deliver/lots/BM-26318-A02-C/", "/practice/", "/help/",
     *(f"/station/{k}/" for k in ("chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "blend")),
     *(f"/stock/{b}/" for b in BENCHES),
@@ -32,14 +32,6 @@ class Pages(TestCase):
         person = make.person(username)
         self.client.force_login(person, backend="django.contrib.auth.backends.ModelBackend")
         return person
-
-    def test_every_page_opens_for_every_role(self):
-        for username in ("tk", "wa", "mr", "pn", "new", "cv", "admin"):
-            self.sign_in(username)
-            for url in PAGES:
-                with self.subTest(role=username, url=url):
-                    response = self.client.get(url, follow=True)
-                    self.assertEqual(response.status_code, 200)
 
     def test_no_page_shows_a_raw_number(self):
         self.sign_in()

@@ -211,7 +211,7 @@ class AnyDocument(HypothesisTestCase):
             return
         state._read.cache_clear()
         state._solved.cache_clear()
-        ribbon._small.clear()
+        ribbon.forget()
         MillVersion.objects.create(document=new, made_at=make.NOW, note="tried")
         client = Client(raise_request_exception=True)
         client.force_login(make.person("mr"), backend="django.contrib.auth.backends.ModelBackend")

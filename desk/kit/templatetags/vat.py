@@ -5,6 +5,7 @@ from datetime import datetime
 from urllib.parse import urlencode
 
 from django import template
+from django.template.loader import get_template
 from django.urls import reverse
 from django.utils import timezone
 from django.utils.html import format_html
@@ -130,12 +131,24 @@ def val(context, value, unit: str, decimals=None):
     return tph(number) if decimals is None else figure(number, int(decimals) + more)
 
 
-@register.simple_tag(takes_context=True)
-def working(context, name: str, show: str, case):
+def working_path(name: str, show: str, case, back: str) -> str:
     """Where a figure is worked through: the model, the figure, and the case it came from (in the core's units)."""
     given = {f: getattr(case, f) for f in quantities(type(case))}
-    asked = {**{k: repr(float(v)) for k, v in given.items()}, "show": show, "back": context["request"].get_full_path()}
+    asked = {**{k: repr(float(v)) for k, v in given.items()}, "show": show, "back": back}
     return reverse("handbook:working", args=[name]) + "?" + urlencode(asked)
+
+
+@register.simple_tag(takes_context=True)
+def working(context, name: str, show: str, case):
+    return working_path(name, show, case, context["request"].get_full_path())
+
+
+@register.simple_tag
+def drawn(ribbon, template: str, tag: str):
+    """A ribbon's drawing, rendered once for as long as the ribbon itself is kept."""
+    if template not in ribbon.rendered:
+        ribbon.rendered[template] = mark_safe(get_template(template).render({"r": ribbon, "tag": tag, "label": tag == "b"}))
+    return ribbon.rendered[template]
 
 
 _SHAPES = {
