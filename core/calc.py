@@ -28,7 +28,7 @@ def _bound(said: Quantity) -> dict[str, float]:
     return found
 
 
-def defaults(model: Model) -> dict[str, float]:
+def defaults(model: Model) -> dict[str, Any]:
     """The inputs that have a default, by field."""
     return {f.name: f.default for f in fields(model.case_class) if KEY in f.metadata and f.default is not MISSING}
 
@@ -39,6 +39,8 @@ def schema(model: Model) -> dict[str, Any]:
     properties = {}
     for name, said in quantities(model.case_class).items():
         one: dict[str, Any] = {"type": "number", "title": said.label, "x-unit": said.unit, **_bound(said)}
+        if said.options:
+            one = {"enum": list(said.options), "title": said.label}
         if all(map(math.isfinite, said.valid)):
             one["x-valid"] = list(said.valid)
         if said.help:
@@ -87,7 +89,7 @@ def read_case(model: Model, given: Any) -> Any:
             if name not in usual:
                 bad.append(Problem(name, f"is missing; give {one.label.lower()}{_allowed(one)}"))
             continue
-        values[name], text = _number(given[name], one)
+        values[name], text = (given[name], one.problem(given[name]) or "") if one.options else _number(given[name], one)
         if text:
             bad.append(Problem(name, text))
     if bad:
@@ -143,6 +145,8 @@ def sensitivities(model: Model, case: Any, figure: str) -> tuple[Moved, ...]:
         return ()
     found = []
     for name, said in quantities(model.case_class).items():
+        if said.options:
+            continue
         value = getattr(case, name)
         span = said.valid[1] - said.valid[0]
         step = STEP * (abs(value) or (span if math.isfinite(span) else 1.0))
@@ -161,7 +165,7 @@ def sensitivities(model: Model, case: Any, figure: str) -> tuple[Moved, ...]:
 class Proof:
     """A check value run now: what was put in, what must come, what came."""
 
-    given: Mapping[str, float]
+    given: Mapping[str, Any]
     field: str
     wanted: float
     found: float
@@ -178,14 +182,16 @@ def prove(model: Model) -> tuple[Proof, ...]:
     return tuple(proofs)
 
 
-def example(model: Model) -> dict[str, float]:
+def example(model: Model) -> dict[str, Any]:
     """Inputs that answer: the first check value's, or the middle of each valid range."""
     if model.checks:
         return dict(model.checks[0].given)
-    found = {}
+    found: dict[str, Any] = {}
     for name, said in quantities(model.case_class).items():
         low, high = said.valid
-        if name not in defaults(model):
+        if said.options:
+            found[name] = said.options[0]
+        elif name not in defaults(model):
             found[name] = (low + high) / 2.0 if math.isfinite(high) else max(low, 1.0)
     return found
 

@@ -1,7 +1,16 @@
 """Imports every station, so that the register is whole. Import this before reading `core.register.models()`."""
 
+import core.chips.bagasse
+import core.chips.wood
+import core.cook.continuous
+import core.cook.knots
+import core.cook.liquor
+import core.cook.models
+import core.cook.sulphite
+import core.cook.thickness
 import core.deliver.draw
 import core.lab.consistency
+import core.mechanical.refine
 import core.refine.freeness
 import core.stock.basis_weight
 import core.stock.cover

@@ -31,9 +31,12 @@ class Quantity:
     decimals: int
     help: str
     equation: str
+    options: tuple[str, ...] = ()  # words to choose from, where it is no number
 
-    def problem(self, value: float) -> str | None:
+    def problem(self, value: Any) -> str | None:
         """Why this value is impossible, as a sentence without its subject, or None."""
+        if self.options:
+            return None if value in self.options else f"is {value!r}; it must be one of {', '.join(self.options)}"
         low, high = self.possible
         unit = f" {self.unit}" if self.unit else ""
         if not math.isfinite(value):
@@ -45,8 +48,10 @@ class Quantity:
             return f"is {value:g}{unit}; it must be at most {high:g}{unit}"
         return None
 
-    def caution(self, value: float) -> str | None:
+    def caution(self, value: Any) -> str | None:
         """Why this value lies outside the range the model is published for, or None."""
+        if self.options:
+            return None
         low, high = self.valid
         if low <= value <= high:
             return None
@@ -76,6 +81,14 @@ def quantity(
         help=help,
         equation="",
     )
+    return field(default=default, metadata={KEY: said})
+
+
+def choice(label: str, options: tuple[str, ...], *, default: Any = MISSING, help: str = "") -> Any:
+    """An input field that is one word of a list."""
+    said = Quantity(
+        label=label, unit="", possible=(-INF, INF), valid=(-INF, INF), above=False, decimals=0, help=help, equation="", options=options
+    )  # fmt: skip
     return field(default=default, metadata={KEY: said})
 
 

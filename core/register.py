@@ -9,7 +9,7 @@ from typing import Any, TypeVar, get_args, get_type_hints
 class Check:
     """One published or computed value: the inputs that differ from the defaults, the figure asked for, and what it must be."""
 
-    given: Mapping[str, float]
+    given: Mapping[str, Any]
     field: str
     wanted: float
     within: float = 1e-4  # relative

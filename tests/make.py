@@ -2,6 +2,8 @@
 
 from datetime import timedelta
 
+from desk.mill import ribbon
+from desk.mill import state as mill_state
 from desk.mill.state import MillState
 from desk.people.models import Person
 from desk.shift.demo import NOW, PIN, build
@@ -11,7 +13,15 @@ DAYS = 5
 
 def demo() -> None:
     """The demo mill with five days of history, its clock at the demo's morning."""
+    forget()
     build(days=DAYS)
+
+
+def forget() -> None:
+    """Drop what the desk keeps by the set-up's version: each test has a database of its own, with the same numbers."""
+    mill_state._read.cache_clear()
+    mill_state._solved.cache_clear()
+    ribbon.forget()
 
 
 def person(username: str) -> Person:

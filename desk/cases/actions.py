@@ -72,6 +72,9 @@ def compare(a: HeldCase, b: HeldCase, schools: Schools | None) -> list[Line]:
     for cls, key in ((model.case_class, "given"), (model.result_class, "result")):
         for name, said in quantities(cls).items():
             x, y = getattr(a, key).get(name), getattr(b, key).get(name)
+            if said.options:
+                lines.append(Line(said.label, "", str(x), str(y), "" if x == y else "other", True))
+                continue
             (u, unit, more), (v, _, _) = shown(x, said.unit, schools), shown(y, said.unit, schools)
             places = said.decimals + more
             change = _signed(v - u, places) if u is not None and v is not None and u != v else ""

@@ -36,7 +36,9 @@ def page() -> str:
         ]
         usual = calc.defaults(m)
         for name, q in quantities(m.case_class).items():
-            lines.append(f"| `{name}` | {q.unit} | {q.label.lower()} | {'' if name not in usual else f'{usual[name]:g}'} |")
+            lines.append(
+                f"| `{name}` | {q.unit} | {q.label.lower()}{': ' + ', '.join(q.options) if q.options else ''} | {'' if name not in usual else usual[name] if q.options else f'{usual[name]:g}'} |"
+            )
         shown = {
             k: None if v is None else float(f"{v:.5g}") if isinstance(v, float) else v
             for k, v in told.get("result", {}).items()

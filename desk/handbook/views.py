@@ -19,7 +19,7 @@ from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
 
 PLACES = {
-    "chips": "Chips", "cook": "Cook", "wash": "Wash", "bleach": "Bleach", "recovered": "Recovered", "clean": "Screen and clean",
+    "chips": "Chips", "cook": "Cook", "mechanical": "Cook, mechanical", "wash": "Wash", "bleach": "Bleach", "recovered": "Recovered", "clean": "Screen and clean",
     "refine": "Refine", "stock": "Stock", "blend": "Blend", "deliver": "Deliver", "lab": "Laboratory",
 }  # fmt: skip
 BASES = {"exact": "exact", "published": "published", "default": "default"}
@@ -127,7 +127,7 @@ def working(request, name: str):
         ]
         more |= {
             "rows": rows, "lead": next(r for r in rows if r["on"]), "moves": moves, "tokens": tokens_of(model, case, result, schools),
-            "cautions": calc.cautions_of(result), "strips": {k: range_strip(getattr(case, k), q) for k, q in quantities(model.case_class).items()},
+            "cautions": calc.cautions_of(result), "strips": {k: range_strip(getattr(case, k), q) for k, q in quantities(model.case_class).items() if not q.options},
             "address": f"{reverse('handbook:calc', args=[model.name])}",
         }  # fmt: skip
     return render_bench(request, "handbook/working", _page(request, **more))

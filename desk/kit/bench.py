@@ -84,6 +84,22 @@ class NumberField(forms.CharField):
         return f"{'above ' if self.said.above else ''}{low:g} to {high:g}{unit}"
 
 
+class WordField(forms.ChoiceField):
+    """One word of a quantity's options."""
+
+    unit = ""
+
+    def __init__(self, said: Quantity, **kwargs):
+        self.said, self.schools = said, None
+        messages = {
+            "required": f"is empty; choose {said.label.lower()}",
+            "invalid_choice": f"is “%(value)s”; it must be one of {', '.join(said.options)}",
+        }
+        super().__init__(
+            label=said.label, help_text=said.help, choices=[(o, o) for o in said.options], error_messages=messages, **kwargs
+        )
+
+
 @dataclass(frozen=True)
 class Row:
     """One line of a verdict."""
@@ -143,6 +159,9 @@ class BenchForm(forms.Form):
         for f in fields(model.case_class):
             if KEY in f.metadata:
                 said = f.metadata[KEY]
+                if said.options:
+                    made[f.name] = WordField(said)
+                    continue
                 made[f.name] = NumberField(
                     said, required=True, error_messages={"required": f"is empty; give {said.label.lower()}"}
                 )
@@ -155,7 +174,11 @@ class BenchForm(forms.Form):
         found = {}
         for name, said in quantities(cls.model.case_class).items():
             text = asked.get(name)
-            if text is None:
+            if said.options:
+                found[name] = (
+                    text if text is not None else str(opening.get(name, calc.defaults(cls.model).get(name, said.options[0])))
+                )
+            elif text is None:
                 start = opening.get(name, calc.defaults(cls.model).get(name))
                 found[name] = "" if start is None else well_text(start, said, schools)
             elif "units" in asked and written == schools:
@@ -175,7 +198,12 @@ class BenchForm(forms.Form):
     @property
     def query(self) -> str:
         """The case as an address holds it, in the core's units."""
-        return urlencode({k: repr(float(v)) for k, v in self.cleaned_data.items()})
+        return urlencode(self.given)
+
+    @property
+    def given(self) -> dict[str, str]:
+        """The case as text that reads back the same."""
+        return {k: v if isinstance(v, str) else repr(float(v)) for k, v in self.cleaned_data.items()}
 
     def run(self) -> Any:
         """The model's result, or None with the problems on their fields."""

@@ -198,7 +198,7 @@ def bench(request, bench: str):
         case = form.case
         context |= {
             "results": beside(result_rows(result, schools), held, schools),
-            "given": {k: repr(float(v)) for k, v in form.cleaned_data.items()},
+            "given": form.given,
             "cautions": cautions_of(result),
             "lookup": f"{reverse('handbook:working', args=[b.model.name])}?{form.query}",
             "p": PICTURES[b.picture](result, case),

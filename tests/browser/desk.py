@@ -37,11 +37,6 @@ class DeskCase(StaticLiveServerTestCase):
         cls.addClassCleanup(cls.chromium.close)
 
     def setUp(self):
-        from desk.mill import ribbon, state
-
-        state._read.cache_clear()
-        state._solved.cache_clear()
-        ribbon.forget()
         make.demo()
         self.page = self.window()
 

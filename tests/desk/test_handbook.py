@@ -99,7 +99,7 @@ class Command(SimpleTestCase):
                 "flow_l_min,cons_pct,target_pct\n2000,4.8,3.2\n=1+1,4.8,3.2\n2000,3,4\n1000,4.8,3.2,9\n1000,4.8,2.4\n"
             )
             status, _, err = self.call("stock.dilute", "--csv", str(source), str(target))
-            rows = list(csv.reader(target.open()))
+            rows = list(csv.reader(target.read_text().splitlines()))
         self.assertEqual(status, 2)
         self.assertEqual([line.split(":")[0] for line in err.splitlines()[:3]], ["line 3", "line 4", "line 5"])
         self.assertIn("2 rows worked out, 3 bad", err)

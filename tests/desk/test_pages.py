@@ -20,7 +20,7 @@ PAGES = [
 ]  # fmt: skip
 RIGHTS = {"/lab/record/machine.chest.consistency/": "record", "/moves/cover/S.tower/": "move", "/log/note/": "note"}
 QUERIES = {"/": 60, "/stock/": 60, "/schedule/card/?order=H-0413": 40, "/lab/": 45, "/stock/dilution/": 40}
-RAW_FLOAT = re.compile(r">[^<]*\d\.\d{7,}[^<]*<")
+RAW_FLOAT = re.compile(r">[^<]*\d\.\d{9,}[^<]*<")
 
 
 class Pages(TestCase):

@@ -37,6 +37,9 @@ class Setup(TestCase):
     def setUpTestData(cls):
         make.demo()
 
+    def setUp(self):
+        make.forget()
+
     def sign_in(self, username: str) -> None:
         self.client.force_login(make.person(username), backend="django.contrib.auth.backends.ModelBackend")
 
@@ -194,8 +197,6 @@ class AnyDocument(HypothesisTestCase):
     def test_a_changed_leaf_is_refused_in_words_or_the_pages_open(self, changes, drop):
         from django.test import Client
 
-        from desk.mill import ribbon, state
-
         new = document()
         for way, junk in changes:
             holder = new
@@ -209,9 +210,8 @@ class AnyDocument(HypothesisTestCase):
         self.assertTrue(all(p.field and p.text for p in found))
         if found:
             return
-        state._read.cache_clear()
-        state._solved.cache_clear()
-        ribbon.forget()
+        make.forget()
+        self.addCleanup(make.forget)
         MillVersion.objects.create(document=new, made_at=make.NOW, note="tried")
         client = Client(raise_request_exception=True)
         client.force_login(make.person("mr"), backend="django.contrib.auth.backends.ModelBackend")

@@ -134,7 +134,7 @@ def val(context, value, unit: str, decimals=None):
 def working_path(name: str, show: str, case, back: str) -> str:
     """Where a figure is worked through: the model, the figure, and the case it came from (in the core's units)."""
     given = {f: getattr(case, f) for f in quantities(type(case))}
-    asked = {**{k: repr(float(v)) for k, v in given.items()}, "show": show, "back": back}
+    asked = {**{k: v if isinstance(v, str) else repr(float(v)) for k, v in given.items()}, "show": show, "back": back}
     return reverse("handbook:working", args=[name]) + "?" + urlencode(asked)
 
 
@@ -227,6 +227,8 @@ def size(slip: dict, name: str) -> str:
 @register.filter
 def bare(value: float) -> str:
     """A figure with the digits it needs, at most six: for ranges and tables of check values."""
+    if isinstance(value, str):
+        return value
     return f"{value:.6g}".replace("-", MINUS)
 
 
@@ -244,8 +246,8 @@ def delta(value: float) -> str:
 
 @register.filter
 def plainnum(value: float) -> str:
-    """A number as a program writes it."""
-    return f"{value:.10g}"
+    """A number, or a word in quotes, as a program writes it."""
+    return f'"{value}"' if isinstance(value, str) else f"{value:.10g}"
 
 
 @register.filter

@@ -1,0 +1,1 @@
+"""Cooking: alkaline by batch or continuous, acid sulphite and bisulphite."""

@@ -1,0 +1,179 @@
+"""A continuous digester: zones by production, packing and level, H over them, and a rate change on its way down the vessel."""
+
+from dataclasses import dataclass
+
+from core.cook import kinetic
+from core.cook.profile import Points, h_factor, h_rate, temp_for_h
+from core.errors import Caution, ImpossibleInput, Problem
+from core.quantity import check, figure, quantity
+from core.register import Check, model
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ZoneCase:
+    volume_m3: float = quantity("Zone volume", "m³", possible=(0, 5000), above=True, valid=(20, 2000), decimals=0)
+    packing_t_m3: float = quantity("Packing", "t OD/m³", possible=(0.05, 0.5), valid=(0.16, 0.26), decimals=3)
+    wood_t_h: float = quantity("Wood fed", "t/h OD", possible=(0, 300), above=True, valid=(1, 150), decimals=1)
+    temp_c: float = quantity("Temperature", "°C", possible=(60, 190), valid=(100, 175), decimals=1)
+    new_t_h: float = quantity("Wood fed then", "t/h OD", possible=(0, 300), above=True, valid=(1, 150), decimals=1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ZoneFound:
+    minutes: float = figure("Time in the zone", "min", decimals=1, equation="60 × volume × packing / wood")
+    h: float = figure("H of the zone", "", decimals=0, equation="rate × minutes / 60")
+    new_minutes: float = figure("Time in it then", "min", decimals=1, equation="the same with the new rate")
+    new_c: float = figure("Temperature that holds H", "°C", decimals=2, equation="16115/(43.20 − ln(60 H/min)) − 273.15")
+    cautions: tuple[Caution, ...] = ()
+
+
+_Z = {"volume_m3": 420, "packing_t_m3": 0.185, "wood_t_h": 62, "temp_c": 160, "new_t_h": 70}
+
+
+@model(
+    "cook.zone",
+    title="A zone of a continuous digester",
+    source="balance; Vroom 1957",
+    holds_for="packing 0.16 to 0.26 t OD/m³, counted as wood fed",
+    equation="min = 60 V p/W",
+    symbols="min=minutes V=volume_m3 p=packing_t_m3 W=wood_t_h",
+    basis="published",
+    checks=(Check(_Z, "minutes", 75.194, 2e-3), Check(_Z, "h", 503.47, 2e-3), Check(_Z, "new_c", 161.42, 2e-3)),
+)
+def zone(case: ZoneCase) -> ZoneFound:
+    """Minutes and H of a zone, and the temperature that keeps H at another rate. Raises: ImpossibleInput."""
+    cautions = check(case)
+    minutes = 60.0 * case.volume_m3 * case.packing_t_m3 / case.wood_t_h
+    new = 60.0 * case.volume_m3 * case.packing_t_m3 / case.new_t_h
+    h = h_rate(case.temp_c) * minutes / 60.0
+    to = temp_for_h(h, new)
+    if abs(to - case.temp_c) > 3.0:
+        cautions += (
+            Caution("new_t_h", f"asks {to - case.temp_c:+.1f} °C: no more than 3 °C in one move, ramped with the plug"),
+        )
+    return ZoneFound(minutes=minutes, h=h, new_minutes=new, new_c=to, cautions=cautions)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Zone:
+    """A part of the vessel from the top down: kind impregnate, heat, cook or wash."""
+
+    name: str
+    kind: str
+    volume_m3: float
+    packing_t_m3: float
+    temp_c: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stay:
+    """A zone as the chips pass it: minutes from the top at its start and end, °C at both."""
+
+    zone: Zone
+    start_min: float
+    end_min: float
+    from_c: float
+    to_c: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Passage:
+    """Chips on their way through at one rate."""
+
+    stays: tuple[Stay, ...]
+    points: Points
+    h: float
+    minutes: float
+
+
+def passage(zones: tuple[Zone, ...], wood_t_h: float, *, level_pct: float = 100.0, feed_c: float = 100.0) -> Passage:
+    """Minutes and temperatures down the vessel; a heating zone is a ramp; the top zone holds as much as the chip level says.
+
+    Raises: ImpossibleInput for no wood, a level outside 10 to 110 %, or no zone.
+    """
+    bad = []
+    if not wood_t_h > 0.0:
+        bad.append(Problem("wood_t_h", f"is {wood_t_h:g} t/h; it must be above 0"))
+    if not 10.0 <= level_pct <= 110.0:
+        bad.append(Problem("level_pct", f"is {level_pct:g} %; it must be 10 to 110 % of the top zone"))
+    if not zones:
+        bad.append(Problem("zones", "are none; a digester has one at least"))
+    if bad:
+        raise ImpossibleInput(*bad)
+    at, temp, stays, points = 0.0, feed_c, [], [(0.0, feed_c)]
+    for i, z in enumerate(zones):
+        volume = z.volume_m3 * (level_pct / 100.0 if i == 0 else 1.0)
+        minutes = 60.0 * volume * z.packing_t_m3 / wood_t_h
+        if z.kind != "heat" and z.temp_c != temp:  # liquor of another temperature takes over at the zone's edge
+            points.append((at + 0.1, z.temp_c))
+            temp = z.temp_c
+        stays.append(Stay(zone=z, start_min=at, end_min=at + minutes, from_c=temp, to_c=z.temp_c))
+        at += minutes
+        temp = z.temp_c
+        points.append((at, temp))
+    tidy = tuple(p for i, p in enumerate(points) if i == 0 or p[0] > points[i - 1][0])
+    return Passage(stays=tuple(stays), points=tidy, h=h_factor(tidy), minutes=at)
+
+
+def cooked_through(
+    species: str,
+    charge: kinetic.Charge,
+    zones: tuple[Zone, ...],
+    wood_t_h: float,
+    *,
+    level_pct: float = 100.0,
+    feed_c: float = 100.0,
+) -> tuple[Passage, kinetic.Cooked]:
+    """The kinetic cook along the passage as far as the wash zone, where cold liquor stops it."""
+    way = passage(tuple(z for z in zones if z.kind != "wash"), wood_t_h, level_pct=level_pct, feed_c=feed_c)
+    return passage(zones, wood_t_h, level_pct=level_pct, feed_c=feed_c), kinetic.cook(species, charge, way.points)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Outgoing:
+    """What reaches the blow line at a minute after a rate change: when it went in, its H and its time in the vessel."""
+
+    minute: float
+    entered_min: float
+    h: float
+    stayed_min: float
+
+
+def after_change(
+    zones: tuple[Zone, ...],
+    before_t_h: float,
+    after_t_h: float,
+    *,
+    temps_after: tuple[float, ...] | None = None,
+    feed_c: float = 100.0,
+    step_min: float = 5.0,
+) -> tuple[Outgoing, ...]:
+    """The H of what comes out, from a change of rate (and of zone temperatures) until the vessel has turned over once.
+
+    A plug moves by the wood that is fed: what stands at a share of the inventory leaves when the rest has passed. The state is
+    not steady for one residence time.
+    """
+    inventory = [z.volume_m3 * z.packing_t_m3 for z in zones]
+    whole = sum(inventory)
+    edges = [sum(inventory[:i]) for i in range(len(zones) + 1)]
+    new = temps_after or tuple(z.temp_c for z in zones)
+    out = []
+    minutes = 60.0 * whole / after_t_h
+    count = int(minutes / step_min) + 2
+    for k in range(count):
+        t = min(k * step_min, minutes)
+        passed = after_t_h * t / 60.0  # wood that has moved down since the change
+        start_at = max(0.0, whole - passed)  # where this plug stood at the change (0: it came in after it)
+        h, stayed = 0.0, 0.0
+        for i, z in enumerate(zones):
+            a, b = edges[i], edges[i + 1]
+            old_part = max(0.0, min(b, start_at) - a)
+            new_part = (b - a) - old_part
+            was = z.temp_c if i == 0 or z.kind != "heat" else (z.temp_c + zones[i - 1].temp_c) / 2.0
+            then = new[i] if i == 0 or z.kind != "heat" else (new[i] + new[i - 1]) / 2.0
+            h += 60.0 * old_part / before_t_h * h_rate(was) / 60.0 + 60.0 * new_part / after_t_h * h_rate(then) / 60.0
+            stayed += 60.0 * old_part / before_t_h + 60.0 * new_part / after_t_h
+        out.append(Outgoing(minute=t, entered_min=t - stayed, h=h, stayed_min=stayed))
+        if t >= minutes:
+            break
+    return tuple(out)

@@ -1,0 +1,1 @@
+"""Thermomechanical pulp: energy to freeness, and the refiner's heat balance."""

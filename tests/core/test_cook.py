@@ -1,0 +1,225 @@
+"""Chips and cook: check values that no plain-number model carries, and laws of the cook."""
+
+import math
+
+from django.test import SimpleTestCase, tag
+from hypothesis import given
+from hypothesis import strategies as st
+
+import tests.profile  # noqa: F401
+from core import heat
+from core.chips.wood import Part as Wood
+from core.chips.wood import dry_basis, mix_wood, wet_basis
+from core.cook import continuous, kinetic, profile, sulphite, thickness
+from core.cook.species import A_LIGNIN, NAMES, SPECIES
+from core.errors import ImpossibleInput, Infeasible
+
+
+def Part(name, share, moisture, rho, phi=0.37):  # noqa: N802
+    return Wood(name=name, share=share, moisture_pct=moisture, rho_b=rho, phi=phi)
+
+
+KRAFT = kinetic.Charge(ea_pct_naoh=18.5, sulphidity_pct=30, lw_m3_t=4)
+SOFT = ((0.0, 80.0), (90.0, 170.0), (180.0, 170.0))
+FIVE = ((2, 0.10), (3, 0.35), (5, 0.35), (7, 0.14), (9, 0.06))
+HARD_CHARGE = kinetic.Charge(ea_pct_naoh=17.5, sulphidity_pct=25, lw_m3_t=4)
+HARD = ((0.0, 80.0), (90.0, 165.0), (137.0, 165.0))
+
+
+@tag("core")
+class CheckValues(SimpleTestCase):
+    def near(self, found: float, wanted: float, rel: float, **where) -> None:
+        with self.subTest(wanted=wanted, **where):
+            self.assertTrue(math.isclose(found, wanted, rel_tol=rel), f"{found!r} is not {wanted!r} within {rel:g}")
+
+    def test_profiles(self):
+        ramp = ((0.0, 85.0), (75.0, 168.0))
+        cool = profile.h_factor(((0.0, 168.0), (12.0, 120.0)))
+        self.near(profile.hold_minutes(1500 - profile.h_factor(ramp) - cool, 168), 100.9, 2e-3)
+        self.near(cool, 37.0, 2e-2)
+        self.near(profile.temp_for_h(900, 100), 163.47, 1e-3)
+        self.near(profile.h_factor(((0, 80), (95, 166), (120, 166))), 418, 3e-3)
+        self.near(profile.g_rate(170), 9081.1, 3e-3)
+        self.near(profile.viscosity(14949, 0.34), 1137.5, 3e-3)
+
+    def test_kinetics_backwards_and_with_anthraquinone(self):
+        self.near(kinetic.minutes_for_kappa("softwood", KRAFT, SOFT[:2], 30), 83.183, 1.5e-2)
+        self.near(kinetic.ea_for_residual("hardwood", HARD_CHARGE, HARD, 8.0), 17.644, 1e-2)
+        aq = kinetic.cook(
+            "softwood", kinetic.Charge(ea_pct_naoh=18.5, sulphidity_pct=0, lw_m3_t=4, aq_pct=0.1), (*SOFT[:2], (135.0, 170.0))
+        )
+        rotary = kinetic.cook(
+            "bagasse",
+            kinetic.Charge(ea_pct_naoh=12.5, sulphidity_pct=0, lw_m3_t=5),
+            ((0, 90), (20, 150), (180, 150), (181, 95)),
+        )
+        for cooked, values in ((aq, (65.959, 51.629, 12.982)), (rotary, (17.924, 54.39, 4.0887))):
+            for found, wanted in zip((cooked.kappa, cooked.yield_pct, cooked.residual_g_l), values, strict=True):
+                self.near(found, wanted, 1e-2)
+
+    def test_uneven_chips(self):
+        classes = lambda p=1.0: tuple(thickness.ChipClass(mm=mm, share=s, penetration=p) for mm, s in FIVE)  # noqa: E731
+        for found, values in (
+            (thickness.cook_classes("softwood", KRAFT, SOFT, (thickness.ChipClass(mm=4, share=1),)), (26.749, 0, 46.907, 0.72243, 46.185, 9.8167)),
+            (thickness.cook_classes("softwood", KRAFT, SOFT, classes()), (28.901, 7.1963, 47.241, 1.2379, 46.003, 10.077)),
+            (thickness.cook_classes("softwood", KRAFT, SOFT, classes(0.85)), (30.828, 9.3455, 47.608, 1.9038, 45.704, 10.382)),
+            (thickness.cook_classes("hardwood", HARD_CHARGE, HARD, classes()), (19.008, 4.9204, 52.159, 1.3101, 50.849, 7.9774)),
+        ):  # fmt: skip
+            for name, wanted in zip(
+                ("kappa", "kappa_sd", "yield_pct", "rejects", "screened_pct", "residual_g_l"), values, strict=True
+            ):
+                with self.subTest(name=name, wanted=wanted):
+                    self.assertAlmostEqual(getattr(found, name), wanted, delta=max(1e-9, abs(wanted) * 1e-2))
+        five = thickness.cook_classes("softwood", KRAFT, SOFT, classes())
+        for c, wanted in zip(five.classes, (22.197, 23.328, 28.925, 37.752, 48.824), strict=True):
+            self.near(c.kappa, wanted, 1e-2)
+        self.assertEqual(five.worst, 9)
+
+    def test_penetration_and_diffusion(self):
+        eps, s, air = thickness.air_fraction(420, 92.308)
+        for found, wanted in ((eps, 0.72549), (s, 0.53439), (air, 0.3378)):
+            self.near(found, wanted, 2e-3)
+        self.near(thickness.diffusion(100, 25, 1.0), 0.00032343, 2e-3)
+        self.near(thickness.diffusion(170, 10, 0.5), 0.002222, 2e-3)
+        for phi, wanted in ((0.5, 0.92423), (1, 0.76159), (2, 0.48201)):
+            self.near(thickness.effectiveness(phi), wanted, 1e-3)
+
+    def test_mix_by_green_mass(self):
+        found = mix_wood((Part("larch", 60, 52, 400, 0.36), Part("alder", 40, 45, 500, 0.38)), "green")
+        for value, wanted in (
+            (100 * found.dry[0], 56.693), (100 * found.solid[0], 62.069), (100 * found.loose[0], 63.333), (found.moisture_pct, 49.2), (found.rho_b, 437.93), (found.bulk_od, 160.87),
+        ):  # fmt: skip
+            self.near(value, wanted, 2e-3)
+        self.assertIn("cooks unevenly", found.cautions[0].text)
+
+    def test_steam_and_sulphite(self):
+        self.near(heat.t_saturation(3.0), 133.74, 2e-3)
+        self.near(sulphite.p_so2(140, 7.0), 4.4236, 1e-2)
+        self.near(sulphite.s_factor(((0, 70), (180, 140), (420, 140)), ((0, 4), (180, 7), (420, 7))), 344.4, 1e-2)
+
+
+@tag("core")
+class Refusals(SimpleTestCase):
+    def test_each_impossible_input_has_its_own_words(self):
+        for run, said in (
+            (
+                lambda: kinetic.cook("softwood", kinetic.Charge(ea_pct_naoh=-1, sulphidity_pct=30, lw_m3_t=4), SOFT),
+                "is -1 % NaOH",
+            ),
+            (lambda: kinetic.cook("oak", KRAFT, SOFT), "must be one of"),
+            (lambda: kinetic.cook("softwood", KRAFT, ((0, 80), (90, 170), (90, 170))), "row 3 is at 90 min, not after row 2"),
+            (lambda: kinetic.cook("softwood", KRAFT, ((0, 80),)), "at least 2"),
+            (lambda: kinetic.cook("softwood", KRAFT, ((0, 80), (90, 270))), "row 2 is 270 °C"),
+            (lambda: kinetic.cook("softwood", KRAFT, SOFT, corrections=((100, 90),)), "sample or charge wrong"),
+            (lambda: mix_wood((Part("larch", 60, 110, 400),), "green"), "On dry basis?"),
+            (lambda: mix_wood((Part("larch", 0, 50, 400),), "dry"), "sum to 0"),
+            (lambda: thickness.cook_classes("softwood", KRAFT, SOFT, (thickness.ChipClass(mm=0, share=1),)), "must be above 0"),
+            (lambda: continuous.passage((), 10), "a digester has one"),
+        ):
+            with self.subTest(said=said), self.assertRaises(ImpossibleInput) as refused:
+                run()
+            self.assertIn(said, str(refused.exception))
+
+    def test_out_of_reach_says_which_side_and_why(self):
+        low = kinetic.minutes_for_kappa(
+            "softwood", kinetic.Charge(ea_pct_naoh=12.5, sulphidity_pct=30, lw_m3_t=4), SOFT[:2], 20
+        )
+        self.assertIsInstance(low, Infeasible)
+        self.assertIn("not reached within 300 min", low.reason)
+        self.assertIsInstance(kinetic.ea_for_kappa("softwood", KRAFT, SOFT, 3), Infeasible)
+        self.assertIsInstance(kinetic.temp_for_kappa("softwood", KRAFT, SOFT, 200), Infeasible)
+
+
+CHARGES = st.builds(kinetic.Charge, ea_pct_naoh=st.floats(12, 24), sulphidity_pct=st.floats(0, 45), lw_m3_t=st.floats(2.8, 6))
+
+
+@tag("core")
+class Laws(SimpleTestCase):
+    @given(st.lists(st.tuples(st.floats(1, 120), st.floats(60, 180)), min_size=2, max_size=6))
+    def test_h_grows_with_time_and_temperature(self, legs):
+        minute, points = 0.0, []
+        for step, temp in legs:
+            points.append((minute, temp))
+            minute += step
+        log = tuple(points)
+        self.assertGreaterEqual(profile.h_factor((*log, (minute, log[-1][1]))), profile.h_factor(log))
+        self.assertGreater(profile.h_factor(tuple((m, t + 1) for m, t in log)), profile.h_factor(log))
+        self.assertAlmostEqual(
+            profile.h_factor(profile.until(log, log[-1][0] / 2))
+            + profile.h_factor(
+                ((0.0, profile.temp_at(log, log[-1][0] / 2)), *((m - log[-1][0] / 2, t) for m, t in log if m > log[-1][0] / 2))
+            ),
+            profile.h_factor(log),
+            delta=2e-4 * profile.h_factor(log) + 1e-6,
+        )
+
+    @given(st.sampled_from(NAMES), CHARGES, st.floats(150, 175), st.floats(20, 120))
+    def test_alkali_is_accounted_for_and_pulp_only_shrinks(self, wood, charge, temp, hold):
+        s = SPECIES[wood]
+        done = kinetic.cook(wood, charge, ((0.0, 80.0), (60.0, temp), (60.0 + hold, temp)))
+        eaten = 10 * (A_LIGNIN * (s.lignin - done.lignin) + s.alkali_carb * (s.carbohydrate - done.carbohydrate))
+        left = charge.ea_pct_naoh * 10 / 40 - eaten
+        self.assertAlmostEqual(max(0.0, left) * 40 / charge.lw_m3_t, done.residual_g_l, delta=0.02)
+        for a, b in zip(done.course.yield_pct, done.course.yield_pct[1:], strict=False):
+            self.assertLessEqual(b, a + 1e-9)
+
+    @given(st.sampled_from(["softwood", "hardwood", "bagasse"]), st.floats(13, 20), st.floats(158, 170), st.floats(30, 90))
+    def test_kappa_falls_with_time_heat_and_alkali(self, wood, ea, temp, hold):
+        def kappa(ea=ea, temp=temp, hold=hold):
+            return kinetic.cook(
+                wood,
+                kinetic.Charge(ea_pct_naoh=ea, sulphidity_pct=25, lw_m3_t=4),
+                ((0.0, 80.0), (60.0, temp), (60.0 + hold, temp)),
+            ).kappa
+
+        base = kappa()
+        self.assertLess(kappa(hold=hold + 10), base + 1e-6)
+        self.assertLess(kappa(temp=temp + 2), base + 1e-6)
+        self.assertLess(kappa(ea=ea + 1), base + 1e-6)
+
+    @given(st.floats(14, 22), st.floats(18, 40))
+    def test_a_target_that_is_solved_is_met(self, ea, target):
+        charge = kinetic.Charge(ea_pct_naoh=ea, sulphidity_pct=30, lw_m3_t=4)
+        minutes = kinetic.minutes_for_kappa("softwood", charge, SOFT[:2], target)
+        if not isinstance(minutes, Infeasible):
+            done = kinetic.cook("softwood", charge, (*SOFT[:2], (90.0 + minutes, 170.0)))
+            self.assertAlmostEqual(done.kappa, target, delta=0.05)
+
+    @given(
+        st.lists(
+            st.tuples(st.floats(0.1, 100), st.floats(10, 70), st.floats(300, 700), st.floats(0.3, 0.45)), min_size=1, max_size=4
+        ),
+        st.sampled_from(["dry", "green", "solid", "loose"]),
+    )
+    def test_a_mix_comes_back_from_every_basis(self, woods, basis):
+        parts = tuple(Part(str(i), s, m, r, p) for i, (s, m, r, p) in enumerate(woods))
+        found = mix_wood(parts, basis)
+        for other in ("dry", "green", "solid", "loose"):
+            again = mix_wood(
+                tuple(
+                    Part(p.name, share, p.moisture_pct, p.rho_b, p.phi)
+                    for p, share in zip(parts, getattr(found, other), strict=True)
+                ),
+                other,
+            )
+            for a, b in zip(found.dry, again.dry, strict=True):
+                self.assertAlmostEqual(a, b, places=9)
+        self.assertAlmostEqual(sum(found.loose), 1.0, places=9)
+
+    @given(st.floats(0, 98))
+    def test_moisture_schools_come_back(self, wet):
+        self.assertAlmostEqual(wet_basis(dry_basis(wet)), wet, places=9)
+
+    @given(st.floats(5, 60), st.floats(5, 60))
+    def test_a_rate_change_travels_down_the_vessel(self, before, after):
+        zones = tuple(
+            continuous.Zone(name=n, kind=k, volume_m3=v, packing_t_m3=0.19, temp_c=t)
+            for n, k, v, t in (("top", "impregnate", 60, 115), ("heat", "heat", 20, 160), ("cook", "cook", 100, 160))
+        )
+        course = continuous.after_change(zones, before, after)
+        whole = 180 * 0.19 * 60
+        self.assertAlmostEqual(course[0].stayed_min, whole / before, places=6)
+        self.assertAlmostEqual(course[-1].stayed_min, whole / after, places=6)
+        self.assertAlmostEqual(course[-1].minute, whole / after, places=6)
+        for x, y in zip(course, course[1:], strict=False):
+            self.assertTrue((y.h - x.h) * (before - after) >= -1e-9 * abs(before - after) * x.h)
