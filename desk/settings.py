@@ -43,6 +43,8 @@ INSTALLED_APPS = [
     "desk.intake",
     "desk.cases",
     "desk.stations",
+    "desk.chips",
+    "desk.cook",
     "desk.stock",
     "desk.deliver",
     "desk.schedule",

@@ -13,6 +13,8 @@ urlpatterns = [
     path("", include("desk.handbook.urls")),
     path("", include("desk.intake.urls")),
     path("cases/", include("desk.cases.urls")),
+    path("chips/", include("desk.chips.urls")),
+    path("cook/", include("desk.cook.urls")),
     path("stock/", include("desk.stock.urls")),
     path("deliver/", include("desk.deliver.urls")),
     path("", include("desk.stations.urls")),

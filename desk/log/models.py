@@ -30,6 +30,7 @@ class Kind(models.TextChoices):
     QUESTION = "question", "asked back"
     CORRECTION = "correction", "correction"
     SETUP = "setup", "set-up"
+    COOK = "cook", "cook"
 
 
 class RecordQuerySet(models.QuerySet):

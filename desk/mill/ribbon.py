@@ -463,7 +463,7 @@ def _spots(ribbon: Ribbon, state) -> None:
             spot["href"] = working_path("deliver.draw", figure, state.draw_case, "/")
         else:
             place = max((px, key) for key, px in COLUMNS.items() if px <= x + 20 and key != "oxygen")[1]
-            spot["href"] = reverse("stations:station", args=[place if x < COLUMNS["blend"] - 60 else "blend"])
+            spot["href"] = reverse("stations:line", args=[place if x < COLUMNS["blend"] - 60 else "blend"])
         ribbon.spots.append(spot)
     for vat in ribbon.vats:
         now = state.vessels.get(vat.get("vessel", ""))

@@ -32,6 +32,8 @@ MAY = {
     "correct_other": {"lead", "engineer"},
     "read_trail": {"operator", "lab", "lead", "engineer", "maintenance", "safety", "auditor", "admin"},
     "setup": {"admin"},
+    "cook": {"operator", "lead"},
+    "fit": {"engineer", "lead"},
     "propose_setup": {"engineer", "admin"},
     "countersign": {"lead"},
     "readings": {"operator", "lab", "lead", "engineer"},

@@ -21,6 +21,8 @@ WORDS = {
     "correct_other": "Correcting another's record",
     "read_trail": "Reading the log",
     "setup": "Mill set-up",
+    "cook": "Charging, following and blowing a cook",
+    "fit": "Fitting the cook to this mill’s blows",
     "propose_setup": "Proposing a change of the set-up",
     "countersign": "Countersigning a change of the set-up",
     "readings": "Typing a reading",

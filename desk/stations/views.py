@@ -10,8 +10,6 @@ from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, colour_of, draw_small
 
 WILL_DO = {
-    "chips": "Species mix, moisture, thickness and piles; the demand of wood and bagasse for each tonne of pulp.",
-    "cook": "Cook design, live following with the predicted stop, and the fit to this mill’s own cooks.",
     "wash": "Washing lines with dilution factor and loss, the look of the mat, and the oxygen stage.",
     "bleach": "Any sequence stage by stage: charges, brightness, tower fronts, and both schools side by side.",
     "recovered": "Pulper cards, detrashing, flotation and washing of recovered paper, bale mixes and broke.",
@@ -19,15 +17,19 @@ WILL_DO = {
     "refine": "Net energy, edge load, freeness to target, and strength against drainage.",
     "blend": "Recipe or least cost, property forecast of the mix, filler and additives.",
 }
-BUILT = {"stock": "stock:meter", "deliver": "deliver:newest"}
+BUILT = {"stock": "stock:meter", "deliver": "deliver:newest", "chips": "chips:belt", "cook": "cook:design"}
 
 
 @require_safe
 def station(request, key: str):
-    """The station's streams in the solved line and the readings of its plan rows."""
-    if key in BUILT:
-        return redirect(BUILT[key])
-    if key not in WILL_DO:
+    """The station's own page, or its part of the solved line while it has none."""
+    return redirect(BUILT[key]) if key in BUILT else line(request, key)
+
+
+@require_safe
+def line(request, key: str):
+    """The working of the ribbon's figures at a station: what enters and leaves each unit, and how the whole closes."""
+    if key not in {k for k, _, _ in STATIONS}:
         raise Http404
     state = state_of(request)
     if state is None:
@@ -57,7 +59,7 @@ def station(request, key: str):
     readings = [r for r in board.rows if r.row.station == key]
     name = next(n for k, _, n in STATIONS if k == key)
     context = {
-        "station": key, "stations": STATIONS, "small": draw_small(state), "name": name, "will_do": WILL_DO[key], "rows": rows, "readings": readings,
+        "station": key, "stations": STATIONS, "small": draw_small(state), "name": name, "will_do": WILL_DO.get(key, ""), "rows": rows, "readings": readings,
         "passes": state.solution.passes, "closure": state.solution.worst_closure, "components": [(c, NAMES[c]) for c in COMPONENTS],
     }  # fmt: skip
     return render(request, "stations/station.html", context)

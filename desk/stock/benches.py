@@ -1,33 +1,6 @@
 """The single-question benches of Stock: which models, in which groups, opened with which figures."""
 
-from dataclasses import dataclass, field
-
-from core.catalogue import find
-from desk.kit.bench import BenchForm
-
-
-@dataclass(frozen=True)
-class Bench:
-    """One bench: its address, name, the model behind it, the drawing, and where it opens."""
-
-    key: str
-    title: str
-    sentence: str
-    model_name: str
-    picture: str
-    opening: dict = field(default_factory=dict)
-    group: str = ""
-
-    @property
-    def model(self):
-        return find(self.model_name)
-
-    @property
-    def form_class(self):
-        return _forms.setdefault(self.key, BenchForm.of(self.model))
-
-
-_forms: dict[str, type[BenchForm]] = {}
+from desk.cases.benches import Bench
 
 BENCHES = {
     b.key: b

@@ -12,9 +12,9 @@ from core.judge.band import Band, judge
 from core.stock.dilution import fibre_t_h
 from core.stock.loop import LoopCase, consistency_loop
 from core.stock.transmitter import Pair, TransmitterCase, check_transmitter
-from desk.cases.models import HeldCase
+from desk.cases.benches import bench_page
 from desk.instruments.store import matched
-from desk.kit.bench import beside, cautions_of, render_bench, result_rows, typed_number
+from desk.kit.bench import render_bench, typed_number
 from desk.lab.board import Board
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -177,34 +177,21 @@ LABELS = {
 BIAS_BAND = Band(low=-0.08, high=0.08, outer_low=-0.15, outer_high=0.15, target=0.0)  # meter less laboratory, %
 
 
-def held_case(pk: str, model) -> HeldCase | None:
-    """The held case of ?held=, when it is of this bench's model."""
-    return HeldCase.objects.filter(pk=pk, model_name=model.name).first() if pk.isdigit() and len(pk) < 15 else None
-
-
 @require_safe
 def bench(request, bench: str):
     """One question: its wells, its picture, its verdict."""
     state = state_of(request)
     if bench not in BENCHES:
         raise Http404
-    b = BENCHES[bench]
-    schools = request.schools
-    form = b.form_class(b.form_class.opened(request.GET, b.opening, schools), schools=schools)
-    result = form.run()
-    held = held_case(request.GET.get("held", ""), b.model)
-    context = _station(request, state, bench=b, form=form, result=result, held=held)
-    if result is not None:
-        case = form.case
-        context |= {
-            "results": beside(result_rows(result, schools), held, schools),
-            "given": form.given,
-            "cautions": cautions_of(result),
-            "lookup": f"{reverse('handbook:working', args=[b.model.name])}?{form.query}",
-            "p": PICTURES[b.picture](result, case),
-            "picture_template": f"stock/pictures/{b.picture}.html",
-        }
-    return render_bench(request, "stock/bench", context)
+    return bench_page(
+        request,
+        BENCHES[bench],
+        address=lambda key: reverse("stock:bench", args=[key]),
+        benches=BENCHES.values(),
+        pictures=PICTURES,
+        context=_station(request, state),
+        seg="stock/seg.html",
+    )
 
 
 @require_safe

@@ -12,7 +12,7 @@ EVERY_PAGE = [
     "/", "/lab/", "/lab/row/K.larch_blow.kappa/", "/lab/record/machine.chest.consistency/?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45",
     "/lab/record/K.larch_blow.kappa/?mode=none", "/schedule/", "/schedule/card/?order=H-0413", "/schedule/card/?order=H-0413&gsm=thick", "/log/", "/log/1/", "/log/note/", "/log/handover/",
     "/mill/", "/stock/", "/stock/chests/", "/stock/dilution/", "/stock/dilution/?flow_l_min=-3", "/stock/mixing/", "/stock/variability/", "/deliver/lots/", "/deliver/lots/BM-26318-A01-2/",
-    "/deliver/lots/BM-26318-A01-2/ticket/", "/station/cook/", "/practice/", "/help/", "/models/", "/models/stock.cover/", "/instruments/", "/cases/", "/log/audit/?verify=1", "/mill/edit/grades/EX70/", "/trend/K.larch_blow.kappa/", "/moves/cover/S.tower/", "/nowhere/",
+    "/deliver/lots/BM-26318-A01-2/ticket/", "/chips/", "/cook/", "/cook/house/", "/cook/records/", "/cook/records/1148/", "/cook/fit/larch/", "/cook/bench/alkaline/", "/line/wash/", "/practice/", "/help/", "/models/", "/models/stock.cover/", "/instruments/", "/cases/", "/log/audit/?verify=1", "/mill/edit/grades/EX70/", "/trend/K.larch_blow.kappa/", "/moves/cover/S.tower/", "/nowhere/",
 ]  # fmt: skip
 
 
@@ -129,7 +129,7 @@ class Journeys(DeskCase):
         expect(page.locator(":focus")).to_contain_text("Chips")
         page.keyboard.press("ArrowRight")
         page.keyboard.press("Enter")
-        expect(page.get_by_role("heading", name="Cook", exact=True)).to_be_visible()
+        expect(page.get_by_role("heading", name="Design a cook")).to_be_visible()
         page.keyboard.press("8")
         expect(page.get_by_role("heading", name="S chest, consistency")).to_be_visible()
         well = page.get_by_label("White water", exact=True)

@@ -35,6 +35,7 @@ RIGHTS = {
     "handbook:calc": (ANY, ANY), "intake:readings": (NOBODY, NOBODY), "intake:type_in": (NOBODY, MAY["readings"]), "intake:send_file": (NOBODY, MAY["readings"]), "intake:make_key": (NOBODY, MAY["tokens"]),
     "intake:revoke_key": (NOBODY, MAY["tokens"]), "intake:turn": (NOBODY, MAY["readings"]), "cases:hold": (NOBODY, ANY), "cases:let_go": (NOBODY, ANY),
     "stock:bias": (NOBODY, MAY["move"]), "deliver:lot": (ANY, MAY["hold"] | MAY["release"] | MAY["divert"]), "deliver:close": (NOBODY, MAY["close_lot"]),
+    "cook:start": (NOBODY, MAY["cook"]), "cook:one": (ANY, MAY["cook"] | MAY["record"] | MAY["move"]), "cook:fit": (ANY, MAY["fit"]), "cook:bring_in": (MAY["fit"], MAY["fit"]),
 }  # fmt: skip
 REFUSED = {403, 404, 405, 422, 302, 401}
 
@@ -64,18 +65,20 @@ class Addresses(TestCase):
         cls.delivery = Delivery.objects.create(door="file", name="x.csv", made_at=make.NOW, status="done").pk
         cls.fill = {
             "shift:decide": Record.objects.filter(kind=Kind.MOVE).first().pk, "shift:signed": Record.objects.filter(kind=Kind.HANDOVER).first().pk, "schedule:issued": cls.card,
-            "schedule:print": cls.card, "schedule:start": cls.card, "mill:change": Proposal.objects.first().pk, "mill:version": MillVersion.objects.first().pk, "intake:delivery": cls.delivery, "intake:turn": cls.delivery,
+            "schedule:print": cls.card, "schedule:start": cls.card, "mill:change": Proposal.objects.first().pk, "cook:one": 1148, "mill:version": MillVersion.objects.first().pk, "intake:delivery": cls.delivery, "intake:turn": cls.delivery,
         }  # fmt: skip
 
     def path(self, name: str, pattern: str) -> str:
         words = {
-            "vessel": "S.tower", "row_id": "S.chest.consistency", "bench": "dilution", "number": "BM-26318-A01-2", "key": "cook", "name": "stock.flow", "tag": "meter.S.chest", "section": "vessels",
+            "vessel": "S.tower", "row_id": "S.chest.consistency", "bench": "dilution", "number": "BM-26318-A01-2", "key": "cook", "name": "stock.flow", "species": "larch", "tag": "meter.S.chest", "section": "vessels",
         }  # fmt: skip
+
+        own = {("mill:edit", "key"): "S.tower", ("cook:bench", "key"): "alkaline", ("chips:bench", "key"): "demand"}
 
         def value(match) -> str:
             kind, word = match.group(1) or "str:", match.group(2)
-            if name == "mill:edit" and word == "key":
-                return "S.tower"
+            if (name, word) in own:
+                return own[name, word]
             return str(self.fill.get(name, 1)) if kind == "int:" else words[word]
 
         return re.sub(r"<(\w+:)?(\w+)>", value, pattern)
@@ -144,11 +147,14 @@ FORMS = {
     "/log/note/": ("words", "about"), "/moves/cover/S.tower/": ("choice", "size", "reason", "next"), "/log/handover/": ("people", "watch", "equipment", "chemicals", "pin"),
     "/cases/hold/": ("name", "model", "back", "in.flow_l_min", "in.x"), "/instruments/type/": ("tag", "value", "at"), "/mill/edit/plan/K.larch_blow.kappa/": ("low", "high", "interval_min", "note", "who"),
     "/mill/edit/grades/EX70/": ("gsm", "shares.K", "tests.0.low", "note", "additives.0.1"), "/help/units/": ("system", "freeness"), "/deliver/lots/BM-26318-A01-2/": ("action", "pin", "reason"),
+    "/cook/records/1148/": ("act", "value", "minute", "minutes", "reason", "kappa", "residual"), "/cook/records/1147/": ("act", "kappa", "residual"), "/cook/fit/larch/": ("choice",),
+    "/cook/start/": ("species", "digester", "ea_pct_naoh", "sulphidity_pct", "lw_m3_t", "wood_t", "m0", "t0", "m1", "t1", "m2", "t2", "target"), "/cook/records/import/": ("text", "go", "map.kappa", "map.species"),
+    "/cook/": ("species", "ea_pct_naoh", "m0", "t0", "m1", "t1", "solve", "target"), "/cook/records/": ("as", "species", "a", "b", "digester", "state"), "/cook/house/": ("digesters", "order"), "/chips/": ("share_0", "c4", "basis", "presteam"),
     "/sign-in/": ("initials", "pin", "next"), "/instruments/keys/": ("name", "scope"), "/schedule/card/attach/": ("case", "card"),
 }  # fmt: skip
 TYPED = (
     st.text(max_size=12) | st.floats().map(str) | st.integers(-(10**20), 10**20).map(str)
-    | st.sampled_from(["", "0", "-1", "1e999", "nan", "3,6", "10:50", "25:99", "weighings", "result", "none", "take", "alter", "refuse", "hold", "release", "EX70", "LB80", "K", "\x00", "'; DROP TABLE log_record; --", "<script>", "=1+1", "../..", "𝟛", make.PIN])
+    | st.sampled_from(["", "0", "-1", "1e999", "nan", "3,6", "10:50", "25:99", "weighings", "result", "none", "temperature", "blow", "lab", "time", "csv", "larch", "take", "alter", "refuse", "hold", "release", "EX70", "LB80", "K", "\x00", "'; DROP TABLE log_record; --", "<script>", "=1+1", "../..", "𝟛", make.PIN])
 )  # fmt: skip
 
 

@@ -149,7 +149,7 @@ class Doors(TestCase):
         html = self.client.get("/").content.decode()
         import re
 
-        links = {href.replace("&amp;", "&") for href in re.findall(r'<a href="(/(?:models|station)/[^"]+)" aria-label', html)}
+        links = {href.replace("&amp;", "&") for href in re.findall(r'<a href="(/(?:models|line)/[^"]+)" aria-label', html)}
         self.assertGreater(len(links), 8)
         for href in links:
             with self.subTest(href=href[:80]):

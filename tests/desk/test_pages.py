@@ -1,11 +1,14 @@
 """Every page for every role: opens, is refused in words, carries its headers, stays within its queries."""
 
 import re
+from urllib.parse import quote
 
 from django.test import TestCase, override_settings
 from django.utils.html import escape
 
 from core.catalogue import models
+from desk.chips.views import BENCHES as CHIPS
+from desk.cook.benches import BENCHES as COOK
 from desk.log.models import Kind, Record
 from desk.people.models import MAY, Person
 from desk.stock.benches import BENCHES
@@ -16,7 +19,8 @@ PAGES = [
     "/mill/", "/instruments/", "/trend/meter.S.chest/", "/cases/", "/models/", "/log/audit/", "/stock/", "/stock/?row=K.chest.consistency", "/stock/chests/", "/deliver/lots/", "/deliver/lots/BM-26318-A01-2/",
     "/deliver/lots/BM-26318-A01-2/ticket/", "/deliver/lots/BM-26318-A02-C/", "/practice/", "/help/",
     *(f"/station/{k}/" for k in ("chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "blend")),
-    *(f"/stock/{b}/" for b in BENCHES),
+    *(f"/stock/{b}/" for b in BENCHES), *(f"/cook/bench/{b}/" for b in COOK), *(f"/chips/bench/{b}/" for b in CHIPS),
+    "/cook/", "/cook/?wood=alder", "/cook/?solve=time", "/cook/house/", "/cook/records/", "/cook/records/1148/", "/cook/records/1147/", "/cook/records/?a=1146&b=1147", "/cook/fit/larch/", "/chips/", "/line/cook/",
 ]  # fmt: skip
 RIGHTS = {"/lab/record/machine.chest.consistency/": "record", "/moves/cover/S.tower/": "move", "/log/note/": "note"}
 QUERIES = {"/": 60, "/stock/": 60, "/schedule/card/?order=H-0413": 40, "/lab/": 45, "/stock/dilution/": 40}
@@ -59,9 +63,7 @@ class Pages(TestCase):
         for url in PAGES:
             with self.subTest(url=url):
                 response = self.client.get(url)
-                self.assertRedirects(
-                    response, f"/sign-in/?next={url.replace('?', '%3F').replace('=', '%3D')}", fetch_redirect_response=False
-                )
+                self.assertRedirects(response, f"/sign-in/?next={quote(url)}", fetch_redirect_response=False)
 
     def test_headers(self):
         self.sign_in()

@@ -139,6 +139,12 @@ def working_path(name: str, show: str, case, back: str) -> str:
 
 
 @register.simple_tag(takes_context=True)
+def heldval(context, value, unit: str, decimals):
+    """A held input as this person reads it: a word stays a word."""
+    return value if isinstance(value, str) else val(context, value, unit, decimals)
+
+
+@register.simple_tag(takes_context=True)
 def working(context, name: str, show: str, case):
     return working_path(name, show, case, context["request"].get_full_path())
 
@@ -253,3 +259,37 @@ def plainnum(value: float) -> str:
 @register.filter
 def all_hold(proofs) -> bool:
     return all(p.holds for p in proofs)
+
+
+@register.filter
+def minus(a: float, b: float) -> float:
+    """The change from b to a."""
+    return a - b
+
+
+@register.filter
+def absolute(value: float) -> float:
+    return abs(value)
+
+
+@register.filter
+def plainround(value: float) -> str:
+    """A whole number for a well."""
+    return f"{value:.0f}"
+
+
+@register.filter
+def short(value) -> str:
+    """Whatever it is, briefly: numbers with the digits they need."""
+    return f"{value:.6g}" if isinstance(value, float) else str(value)[:40]
+
+
+@register.filter
+def cookpanels(_, band) -> list[tuple[str, str, str]]:
+    """The three panels of a cook under its temperature: name, title, note."""
+    kappa = f"band {figure(band.low, 1)} to {figure(band.high, 1)}" if band else "against the target"
+    return [
+        ("kappa", "Kappa", kappa),
+        ("yield", "Yield", "% of oven-dry wood"),
+        ("residual", "Residual alkali", "g/L as NaOH, band 5 to 12"),
+    ]

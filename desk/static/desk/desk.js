@@ -227,3 +227,37 @@ document.addEventListener(
   },
   { passive: false },
 );
+
+/* a cook's profile: the squares are dragged, or moved by typing; 5 min and 1 degree a step of the grid while dragging */
+const frame = { left: 45, right: 520, top: 30, bottom: 236, low: 60, high: 180, width: 600 };
+let dragged = null;
+document.addEventListener("pointerdown", (event) => {
+  const handle = event.target.closest("[data-handle]");
+  if (!handle) return;
+  event.preventDefault();
+  dragged = { svg: handle.ownerSVGElement, i: handle.dataset.handle, handle };
+});
+document.addEventListener("pointermove", (event) => {
+  if (!dragged) return;
+  const box = dragged.svg.getBoundingClientRect();
+  const scale = frame.width / box.width;
+  const x = (event.clientX - box.left) * scale;
+  const y = (event.clientY - box.top) * scale;
+  const span = Number(dragged.svg.dataset.span);
+  const minute = Math.max(0, Math.round(((x - frame.left) / (frame.right - frame.left)) * span));
+  const temp = Math.min(200, Math.max(-10, Math.round(frame.low + ((frame.bottom - y) / (frame.bottom - frame.top)) * (frame.high - frame.low))));
+  const m = document.getElementById(`m${dragged.i}`);
+  const t = document.getElementById(`t${dragged.i}`);
+  if (!m || !t) return;
+  if (Number(dragged.i) > 0) m.value = minute;
+  t.value = temp;
+  for (const rect of dragged.handle.querySelectorAll("rect")) {
+    if (Number(dragged.i) > 0) rect.setAttribute("x", Math.min(frame.right, Math.max(frame.left, x)));
+    rect.setAttribute("y", Math.min(frame.bottom, Math.max(frame.top, y)));
+  }
+});
+document.addEventListener("pointerup", () => {
+  if (!dragged) return;
+  document.getElementById(`t${dragged.i}`)?.dispatchEvent(new Event("input", { bubbles: true }));
+  dragged = null;
+});

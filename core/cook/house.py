@@ -1,0 +1,161 @@
+"""The digester house on one clock: phases of every batch, the steam they draw together, the blow tank, and where they clash."""
+
+from dataclasses import dataclass, replace
+
+from core.errors import ImpossibleInput, Problem
+
+STEP_MIN = 5.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Batch:
+    """A batch cook on the house's clock, minutes: filling before the rise, then rise, hold, blow. Steam is drawn in the rise."""
+
+    name: str
+    digester: str
+    rise_at: float
+    fill_min: float
+    rise_min: float
+    hold_min: float
+    blow_min: float
+    steam_t_h: float
+    hold_steam_t_h: float
+    pulp_t: float
+    done: bool = False  # known, no more to be moved
+
+    @property
+    def blow_at(self) -> float:
+        return self.rise_at + self.rise_min + self.hold_min
+
+    @property
+    def end(self) -> float:
+        return self.blow_at + self.blow_min
+
+    def phases(self) -> tuple[tuple[str, float, float], ...]:
+        a = self.rise_at - self.fill_min
+        return (
+            ("fill", a, self.rise_at),
+            ("rise", self.rise_at, self.rise_at + self.rise_min),
+            ("hold", self.rise_at + self.rise_min, self.blow_at),
+            ("blow", self.blow_at, self.end),
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Steady:
+    """A continuous consumer: steam t/h from minute to minute."""
+
+    name: str
+    steam_t_h: float
+    start: float
+    end: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Limits:
+    """What the house shares: steam, the blow tank's room and what washing takes from it, and when washing stands."""
+
+    steam_t_h: float
+    tank_t: float
+    tank_now_t: float
+    wash_t_h: float
+    wash_stops: tuple[tuple[float, float], ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Clash:
+    """Where a limit is passed: what, from and to which minute, how much at worst, and the limit."""
+
+    what: str
+    start: float
+    end: float
+    worst: float
+    limit: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class House:
+    minute: tuple[float, ...]
+    steam_t_h: tuple[float, ...]
+    tank_t: tuple[float, ...]
+    clashes: tuple[Clash, ...]
+
+
+def _runs(minutes: list[float], values: list[float], limit: float, what: str) -> list[Clash]:
+    found, start, worst = [], None, 0.0
+    for m, v in zip([*minutes, minutes[-1] + STEP_MIN], [*values, -1.0], strict=True):
+        if v > limit + 1e-9:
+            start = m if start is None else start
+            worst = max(worst, v)
+        elif start is not None:
+            found.append(Clash(what=what, start=start, end=m, worst=worst, limit=limit))
+            start, worst = None, 0.0
+    return found
+
+
+def look_ahead(batches: tuple[Batch, ...], steady: tuple[Steady, ...], limits: Limits, *, start: float, end: float) -> House:
+    """Steam and blow tank from one minute to another, and every clash: steam, tank, two blows at once, one digester twice.
+
+    Raises: ImpossibleInput when the window or a phase is not positive.
+    """
+    bad = [] if end > start else [Problem("end", f"is {end:g} min; it must be after {start:g}")]
+    bad += [
+        Problem(b.name, "has a phase of no length")
+        for b in batches
+        if min(b.rise_min, b.hold_min, b.blow_min) <= 0 or b.fill_min < 0
+    ]
+    if bad:
+        raise ImpossibleInput(*bad)
+    minutes = [start + STEP_MIN * i for i in range(int((end - start) / STEP_MIN) + 1)]
+    steam, tank, held = [], [], limits.tank_now_t
+    for m in minutes:
+        used = sum(s.steam_t_h for s in steady if s.start <= m < s.end)
+        for b in batches:
+            if b.rise_at <= m < b.rise_at + b.rise_min:
+                used += b.steam_t_h
+            elif b.rise_at + b.rise_min <= m < b.blow_at:
+                used += b.hold_steam_t_h
+        steam.append(used)
+        tank.append(held)
+        held += sum(b.pulp_t * STEP_MIN / b.blow_min for b in batches if b.blow_at <= m < b.end)
+        if not any(a <= m < z for a, z in limits.wash_stops):
+            held = max(0.0, held - limits.wash_t_h * STEP_MIN / 60.0)
+    clashes = _runs(minutes, steam, limits.steam_t_h, "steam") + _runs(minutes, tank, limits.tank_t, "blow tank")
+    order = sorted(batches, key=lambda b: b.blow_at)
+    for a, b in zip(order, order[1:], strict=False):
+        if b.blow_at < a.end and a.end > start and b.blow_at < end:
+            clashes.append(Clash(what=f"two blows, {a.name} and {b.name}", start=b.blow_at, end=a.end, worst=2, limit=1))
+    for a in batches:
+        for b in batches:
+            if (
+                a is not b
+                and a.digester == b.digester
+                and a.rise_at - a.fill_min < b.rise_at < a.end
+                and start < a.end
+                and b.rise_at < end
+            ):
+                clashes.append(
+                    Clash(what=f"digester {a.digester} twice", start=b.rise_at - b.fill_min, end=a.end, worst=2, limit=1)
+                )
+    return House(
+        minute=tuple(minutes), steam_t_h=tuple(steam), tank_t=tuple(tank), clashes=tuple(sorted(clashes, key=lambda c: c.start))
+    )
+
+
+def later_start(
+    batches: tuple[Batch, ...],
+    name: str,
+    steady: tuple[Steady, ...],
+    limits: Limits,
+    *,
+    start: float,
+    end: float,
+    most_min: float = 120.0,
+) -> tuple[float, House] | None:
+    """The least delay of one batch's rise (in steps of five minutes) that brings no clash; None when none to two hours does."""
+    for delay in range(0, int(most_min) + 1, int(STEP_MIN)):
+        moved = tuple(replace(b, rise_at=b.rise_at + delay) if b.name == name else b for b in batches)
+        house = look_ahead(moved, steady, limits, start=start, end=end)
+        if not house.clashes:
+            return float(delay), house
+    return None

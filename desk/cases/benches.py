@@ -1,0 +1,114 @@
+"""One page for every single-question bench of every station: wells, picture, verdict, held beside, working."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+from django.urls import reverse
+
+from core import calc
+from core.catalogue import find
+from core.errors import ImpossibleInput, Infeasible
+from core.quantity import quantities
+from desk.cases.models import HeldCase
+from desk.kit.bench import BenchForm, beside, cautions_of, render_bench, result_rows
+from desk.kit.svg import n, polyline
+from desk.kit.templatetags.vat import figure
+
+POINTS = 25
+
+
+@dataclass(frozen=True)
+class Bench:
+    """One bench: its address, name, the model behind it, the drawing, and where it opens."""
+
+    key: str
+    title: str
+    sentence: str
+    model_name: str
+    picture: str
+    opening: dict = field(default_factory=dict)
+    group: str = ""
+    mind: str = ""
+
+    @property
+    def model(self):
+        return find(self.model_name)
+
+    @property
+    def form_class(self):
+        return _forms.setdefault(self.model_name, BenchForm.of(self.model))
+
+
+_forms: dict[str, type[BenchForm]] = {}
+
+
+def held_case(pk: str, model) -> HeldCase | None:
+    """The held case of ?held=, when it is of this bench's model."""
+    return HeldCase.objects.filter(pk=pk, model_name=model.name).first() if pk.isdigit() and len(pk) < 15 else None
+
+
+def sweep(result, case, model) -> dict | None:
+    """How the first figure answers to the input that moves it most, over the range the model holds for: the model's own curve."""
+    shown = next(iter(quantities(model.result_class)))
+    moved = calc.sensitivities(model, case, shown)
+    if not moved:
+        return None
+    name = moved[0].field
+    said, out = quantities(model.case_class)[name], quantities(model.result_class)[shown]
+    at = getattr(case, name)
+    low, high = said.valid
+    if not (abs(low) < 1e9 and abs(high) < 1e9) or not low < high:
+        low, high = at * 0.5, at * 1.5
+    low, high = min(low, at), max(high, at)
+    if not low < high:
+        return None
+    points = []
+    for i in range(POINTS):
+        x = low + (high - low) * i / (POINTS - 1)
+        try:
+            found = model.function(replace(case, **{name: x}))
+        except ImpossibleInput:
+            continue
+        if not isinstance(found, Infeasible) and abs(getattr(found, shown)) < 1e12:
+            points.append((x, getattr(found, shown)))
+    if len(points) < 3:
+        return None
+    here = getattr(result, shown)
+    least, most = min(min(y for _, y in points), here), max(max(y for _, y in points), here)
+    if most - least <= 0:
+        most = least + 1.0
+    px = lambda x: 60.0 + 500.0 * (x - low) / (high - low)  # noqa: E731
+    py = lambda y: 260.0 - 220.0 * (y - least) / (most - least)  # noqa: E731
+    return {
+        "line": polyline([(px(x), py(y)) for x, y in points]), "x": n(px(at)), "y": n(py(here)), "label": figure(here, out.decimals), "unit": out.unit, "of": out.label, "by": said.label, "by_unit": said.unit,
+        "xt": [{"x": n(px(v)), "text": f"{v:.4g}"} for v in (low, (low + high) / 2, high)], "yt": [{"y": n(py(v)), "text": f"{v:.4g}"} for v in (least, (least + most) / 2, most)],
+        "valid": {"x": n(px(max(low, said.valid[0]))), "w": n(max(0.0, px(min(high, said.valid[1])) - px(max(low, said.valid[0]))))} if abs(said.valid[1]) < 1e9 else None,
+    }  # fmt: skip
+
+
+def bench_page(request, bench: Bench, *, address: Callable[[str], str], benches, pictures: dict, context: dict, seg: str):
+    """Work out a bench and answer as a whole page or its part."""
+    schools = request.schools
+    form = bench.form_class(bench.form_class.opened(request.GET, bench.opening, schools), schools=schools)
+    result = form.run()
+    held = held_case(request.GET.get("held", ""), bench.model)
+    siblings = [(b.title, address(b.key)) for b in benches if b.group == bench.group and b.key != bench.key]
+    context = {
+        **context,
+        "bench": bench,
+        "form": form,
+        "result": result,
+        "held": held,
+        "here": address(bench.key),
+        "siblings": siblings,
+        "seg": seg,
+    }
+    if result is not None:
+        case = form.case
+        draw = pictures.get(bench.picture)
+        context |= {
+            "results": beside(result_rows(result, schools), held, schools), "given": form.given, "cautions": cautions_of(result),
+            "lookup": f"{reverse('handbook:working', args=[bench.model.name])}?{form.query}", "p": draw(result, case) if draw else sweep(result, case, bench.model),
+            "picture_template": f"stock/pictures/{bench.picture}.html" if draw else "cases/sweep.html",
+        }  # fmt: skip
+    return render_bench(request, "cases/bench", context)

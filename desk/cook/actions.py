@@ -1,0 +1,353 @@
+"""Every write about a cook: start, temperatures, residual, a longer hold, the blow, its kappa, a fit. Each leaves a line in the log."""
+
+import csv
+import io
+import math
+from dataclasses import asdict
+from datetime import datetime
+
+from django.db import transaction
+from django.db.models import Max
+from django.utils import timezone
+
+from core.cook import fit as fits
+from core.cook import follow, kinetic
+from core.cook.kinetic import Charge
+from core.cook.species import DEFAULT, SPECIES, Fitted
+from core.errors import CoreError, ImpossibleInput, Infeasible
+from desk.cook.models import Cook, CookFit, CookPoint
+from desk.log.actions import write
+from desk.log.models import Kind
+from desk.people.rights import refuse
+
+MOST_IMPORT = 2000
+
+
+class CookRefused(Exception):
+    """Why a cook cannot be kept so: `field` is where to show it."""
+
+    def __init__(self, field: str, text: str):
+        super().__init__(text)
+        self.field = field
+
+
+def coefficients_in_use(species: str) -> tuple[Fitted, CookFit | None]:
+    """The mill's own coefficients where a person chose them, else the published default."""
+    found = CookFit.objects.filter(species=species, in_use=True).first()
+    return (Fitted(**found.coefficients), found) if found else (DEFAULT, None)
+
+
+@transaction.atomic
+def start(*, species: str, digester: str, wood_t: float, charge: Charge, plan, target: float, by, now) -> Cook:
+    """Keep a designed cook as charged now. A digester cooks one at a time."""
+    refuse(by, "cook")
+    if not digester.strip():
+        raise CookRefused("digester", "Digester is empty; say which.")
+    if Cook.objects.filter(digester=digester.strip(), blown_at=None).exists():
+        raise CookRefused("digester", f"Digester {digester} has a cook that is not blown yet.")
+    use, _ = coefficients_in_use(species)
+    try:
+        done = kinetic.cook(species, charge, plan, coefficients=use)
+    except ImpossibleInput as refusal:
+        raise CookRefused(refusal.problems[0].field, "; ".join(p.text for p in refusal.problems)) from None
+    number = (Cook.objects.filter(species=species).aggregate(n=Max("number"))["n"] or 1100) + 1
+    while Cook.objects.filter(number=number).exists():
+        number += 1
+    cook = Cook.objects.create(
+        number=number, digester=digester.strip()[:20], species=species, wood_t=wood_t, charge=asdict(charge), plan=[list(p) for p in plan], target=target, predicted=done.kappa,
+        coefficients=asdict(use), started_at=now, started_by=by,
+    )  # fmt: skip
+    CookPoint.objects.create(cook=cook, minute=0.0, value=plan[0][1], by=by)
+    write(
+        kind=Kind.COOK,
+        subject=f"cook.{number}",
+        by=by,
+        now=now,
+        says=f"Cook {number} charged, digester {digester}, {species}: kappa {done.kappa:.1f} foreseen",
+        status="started",
+        data={"charge": asdict(charge), "plan": cook.plan, "target": target, "predicted": done.kappa},
+    )
+    return cook
+
+
+def minute_of(cook: Cook, when: datetime) -> float:
+    return (when - cook.started_at).total_seconds() / 60.0
+
+
+@transaction.atomic
+def add_point(*, cook: Cook, minute: float, value: float, by, now, kind: str = "t") -> CookPoint:
+    """A temperature (kind t) or a residual alkali (kind r). Later than the one before, not ahead of the clock."""
+    refuse(by, "cook")
+    if cook.blown_at:
+        raise CookRefused("value", f"Cook {cook.number} is blown; its log is closed.")
+    low, high, unit = (-10.0, 200.0, "°C") if kind == "t" else (0.0, cook.given.ea_pct_naoh * 10.0 / cook.given.lw_m3_t, "g/L")
+    if not low <= value <= high:
+        raise CookRefused("value", f"Value is {value:g} {unit}; it must be {low:g} to {high:.1f} {unit}.")
+    last = cook.points.filter(kind=kind).aggregate(m=Max("minute"))["m"]
+    if last is not None and minute <= last:
+        raise CookRefused("minute", f"Minute is {minute:g}; it must be after the last one, {last:g}.")
+    if minute > minute_of(cook, now) + 1.0 or minute < 0:
+        raise CookRefused(
+            "minute", f"Minute is {minute:g}; it must be 0 to {minute_of(cook, now):.0f}, the minutes since the charge."
+        )
+    kept = CookPoint.objects.create(cook=cook, minute=minute, value=value, kind=kind, by=by)
+    if kind == "r":
+        write(
+            kind=Kind.COOK,
+            subject=f"cook.{cook.number}",
+            by=by,
+            now=now,
+            value=value,
+            says=f"Cook {cook.number}, {minute:.0f} min: residual alkali {value:.1f} g/L",
+            status="residual",
+        )
+    return kept
+
+
+def log_of(cook: Cook) -> tuple[tuple[float, float], ...]:
+    return tuple((p.minute, p.value) for p in cook.points.all() if p.kind == "t")
+
+
+def measured_of(cook: Cook) -> tuple[tuple[float, float], ...]:
+    return tuple((p.minute, p.value) for p in cook.points.all() if p.kind == "r")
+
+
+@transaction.atomic
+def hold_on(*, cook: Cook, minutes: float, choice: str, by, now, why: str = "") -> None:
+    """What became of the proposed hold: taken or altered moves the plan's end, refused wants a reason. At most two moves a cook."""
+    refuse(by, "move")
+    from desk.log.models import Record
+
+    done = Record.objects.filter(kind=Kind.DECISION, subject=f"cook.{cook.number}").exclude(status="refuse").count()
+    if choice != "refuse" and done >= 2:
+        raise CookRefused("minutes", "Two moves were taken in this cook already; leave it.")
+    if choice == "refuse" and not why.strip():
+        raise CookRefused("reason", "Reason is empty; say in a few words why it is refused.")
+    if choice not in ("take", "alter", "refuse"):
+        raise CookRefused("choice", "is none of take, alter, refuse")
+    if choice != "refuse" and not -60.0 <= minutes <= 60.0:
+        raise CookRefused("minutes", f"Minutes is {minutes:g}; it must be −60 to 60.")
+    before = cook.profile[-1][0]
+    if choice != "refuse":
+        last = max(before + minutes, cook.profile[-2][0] + 1.0)
+        cook.plan = [*cook.plan[:-1], [last, cook.plan[-1][1]]]
+        cook.save(update_fields=["plan"])
+    word = {"take": "Taken", "alter": "Altered", "refuse": "Refused"}[choice]
+    write(
+        kind=Kind.DECISION,
+        subject=f"cook.{cook.number}",
+        by=by,
+        now=now,
+        says=f"{word}: cook {cook.number} {abs(minutes):.0f} minutes {'longer' if minutes > 0 else 'shorter'}",
+        words=why.strip(),
+        status=choice,
+        data={"choice": choice, "before": before, "after": cook.plan[-1][0], "unit": "min", "retest_at": now.isoformat()},
+    )
+
+
+@transaction.atomic
+def blow(*, cook: Cook, by, now) -> None:
+    refuse(by, "cook")
+    if cook.blown_at:
+        raise CookRefused("blow", f"Cook {cook.number} is blown already.")
+    if minute_of(cook, now) < 5.0:
+        raise CookRefused("blow", "It was charged under five minutes ago.")
+    cook.blown_at = now
+    cook.save(update_fields=["blown_at"])
+    write(
+        kind=Kind.COOK,
+        subject=f"cook.{cook.number}",
+        by=by,
+        now=now,
+        says=f"Cook {cook.number} blown after {minute_of(cook, now):.0f} min",
+        status="blown",
+    )
+
+
+@transaction.atomic
+def lab(*, cook: Cook, kappa: float, residual: float | None, by, now) -> None:
+    """The blow's kappa (and residual). Set once; a wrong one is corrected by a note that points to it and a new test."""
+    refuse(by, "record")
+    if cook.blown_at is None:
+        raise CookRefused("kappa", f"Cook {cook.number} is not blown yet.")
+    if cook.kappa is not None:
+        raise CookRefused("kappa", f"Cook {cook.number} has its kappa, {cook.kappa:.1f}, already.")
+    if not 1.0 <= kappa <= 200.0:
+        raise CookRefused("kappa", f"Kappa is {kappa:g}; it must be 1 to 200.")
+    if residual is not None and not 0.0 <= residual <= 80.0:
+        raise CookRefused("residual", f"Residual is {residual:g} g/L; it must be 0 to 80 g/L.")
+    cook.kappa, cook.residual_g_l = kappa, residual
+    cook.save(update_fields=["kappa", "residual_g_l"])
+    write(
+        kind=Kind.COOK,
+        subject=f"cook.{cook.number}",
+        by=by,
+        now=now,
+        value=kappa,
+        says=f"Cook {cook.number}: kappa {kappa:.1f}, {cook.error:+.1f} from the model",
+        status="tested",
+        data={"predicted": cook.predicted, "residual": residual},
+    )
+
+
+def blows(species: str) -> tuple[fits.Blow, ...]:
+    """Every tested cook of a species as it was run: its own log where it has one, else its plan."""
+    found = []
+    for c in Cook.objects.filter(species=species, kappa__isnull=False).prefetch_related("points").order_by("number"):
+        log = log_of(c)
+        found.append(
+            fits.Blow(
+                charge=c.given,
+                points=log if len(log) > 3 else c.profile,
+                kappa=c.kappa,
+                residual_g_l=math.nan if c.residual_g_l is None else c.residual_g_l,
+                yield_pct=math.nan if c.yield_pct is None else c.yield_pct,
+            )
+        )
+    return tuple(found)
+
+
+@transaction.atomic
+def keep_fit(*, species: str, by, now) -> CookFit | Infeasible:
+    refuse(by, "fit")
+    found = fits.fit(species, blows(species))
+    if isinstance(found, Infeasible):
+        return found
+    dots = {"lab": found.lab, "default": found.by_default, "fit": found.by_fit, "at_bound": found.at_bound}
+    kept = CookFit.objects.create(
+        species=species,
+        coefficients=asdict(found.coefficients),
+        n=found.n,
+        before=found.before,
+        after=found.after,
+        left_out=found.left_out_after,
+        accepted=found.accepted,
+        dots=dots,
+        made_at=now,
+        by=by,
+    )
+    write(
+        kind=Kind.COOK,
+        subject=f"fit.{species}",
+        by=by,
+        now=now,
+        says=f"{species.capitalize()} fitted to {found.n} cooks: kappa error {found.before:.1f} to {found.after:.1f}, one left out {found.left_out_after:.1f}",
+        status="fitted",
+        data=asdict(found.coefficients),
+    )
+    return kept
+
+
+@transaction.atomic
+def use_fit(*, species: str, fit: CookFit | None, by, now) -> None:
+    """Choose a fit, or the published default (None)."""
+    refuse(by, "fit")
+    if fit is not None and not fit.accepted:
+        raise CookRefused("fit", "The one-left-out error does not fall by 10 %; the default stays.")
+    CookFit.objects.filter(species=species, in_use=True).update(in_use=False)
+    if fit is not None:
+        CookFit.objects.filter(pk=fit.pk).update(in_use=True)
+    says = f"{species.capitalize()} cooks are foreseen by {'the fit to ' + str(fit.n) + ' cooks' if fit else 'the published default'}"
+    write(kind=Kind.COOK, subject=f"fit.{species}", by=by, now=now, says=says, status="chosen")
+
+
+COLUMNS = (
+    "number",
+    "digester",
+    "species",
+    "started_at",
+    "wood_t",
+    "ea_pct_naoh",
+    "sulphidity_pct",
+    "lw_m3_t",
+    "start_c",
+    "rise_min",
+    "cook_c",
+    "hold_min",
+    "target",
+    "kappa",
+    "residual_g_l",
+)
+NEEDED = ("species", "ea_pct_naoh", "sulphidity_pct", "lw_m3_t", "start_c", "rise_min", "cook_c", "hold_min", "kappa")
+
+
+def read_csv(text: str) -> tuple[list[str], list[dict[str, str]]]:
+    """The header and rows of a file. Raises: CookRefused."""
+    try:
+        rows = csv.DictReader(io.StringIO(text))
+        header = [h.strip() for h in rows.fieldnames or []]
+        found = [{(k or "").strip(): (v or "").strip() for k, v in r.items() if isinstance(v, str | type(None))} for r in rows]
+    except csv.Error as error:
+        raise CookRefused("file", f"File is no CSV: {error}") from None
+    if not header or not found:
+        raise CookRefused("file", "File has no rows under a header.")
+    if len(found) > MOST_IMPORT:
+        raise CookRefused("file", f"File has {len(found)} rows; it must be at most {MOST_IMPORT}.")
+    return header, found
+
+
+@transaction.atomic
+def bring_in(*, rows: list[dict[str, str]], mapping: dict[str, str], by, now) -> tuple[int, list[tuple[int, str]]]:
+    """Past cooks from rows by a mapping of our columns to theirs: how many were kept, and what was wrong, by line."""
+    refuse(by, "fit")
+    kept, bad = 0, []
+    top = Cook.objects.aggregate(n=Max("number"))["n"] or 0
+    taken = set(Cook.objects.values_list("number", flat=True))
+    for line, row in enumerate(rows, start=2):
+
+        def cell(name: str, row=row) -> str:
+            return row.get(mapping.get(name, ""), "")
+
+        def number(name: str) -> float:
+            text = cell(name)
+            try:
+                value = float(text.replace(",", "."))
+            except ValueError:
+                raise CookRefused(name, f"{name} is “{text}”; it must be a number") from None
+            if not math.isfinite(value):
+                raise CookRefused(name, f"{name} is “{text}”; it must be finite")
+            return value
+
+        try:
+            species = cell("species").lower()
+            if species not in SPECIES:
+                raise CookRefused("species", f"species is “{species}”; it must be one of {', '.join(SPECIES)}")
+            charge = Charge(
+                ea_pct_naoh=number("ea_pct_naoh"), sulphidity_pct=number("sulphidity_pct"), lw_m3_t=number("lw_m3_t")
+            )
+            rise, hold = number("rise_min"), number("hold_min")
+            plan = ((0.0, number("start_c")), (rise, number("cook_c")), (rise + hold, number("cook_c")))
+            done = kinetic.cook(species, charge, plan)
+            kappa = number("kappa")
+            if not 1.0 <= kappa <= 200.0:
+                raise CookRefused("kappa", f"kappa is {kappa:g}; it must be 1 to 200")
+            given = int(number("number")) if cell("number") else 0
+            if cell("number") and not 1 <= given <= 999_999_999:
+                raise CookRefused("number", f"number is {cell('number')}; it must be 1 to 999999999")
+            if given in taken:
+                raise CookRefused("number", f"number {given} is there already")
+            top = max(top + 1, given)
+            started = datetime.fromisoformat(cell("started_at")) if cell("started_at") else now
+            started = started if started.tzinfo else started.replace(tzinfo=timezone.get_current_timezone())
+            residual = number("residual_g_l") if cell("residual_g_l") else None
+            Cook.objects.create(
+                number=given or top, digester=cell("digester")[:20] or "?", species=species, wood_t=number("wood_t") if cell("wood_t") else 0.0, charge=asdict(charge), plan=[list(p) for p in plan],
+                target=number("target") if cell("target") else kappa, predicted=done.kappa, started_at=started, started_by=by, blown_at=started, kappa=kappa, residual_g_l=residual, note="brought in",
+            )  # fmt: skip
+            taken.add(given or top)
+            kept += 1
+        except (CookRefused, CoreError, ValueError, OverflowError) as error:
+            bad.append((line, str(error)))
+    if kept:
+        write(
+            kind=Kind.COOK,
+            subject="cooks",
+            by=by,
+            now=now,
+            says=f"{kept} past cooks brought in, {len(bad)} rows refused",
+            status="brought in",
+        )
+    return kept, bad
+
+
+__all__ = ["CookRefused", "add_point", "blow", "bring_in", "follow", "hold_on", "keep_fit", "lab", "start", "use_fit"]

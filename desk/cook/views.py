@@ -1,0 +1,408 @@
+"""Cook: design one, follow it, read those that were, learn from them."""
+
+import csv
+import io
+from datetime import timedelta
+from urllib.parse import parse_qsl
+
+from django.contrib import messages
+from django.http import HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
+
+from core.cook import follow, kinetic
+from core.cook.design import charge_of, design, liquor_of, solve_for
+from core.cook.profile import h_factor
+from core.cook.species import DEFAULT, NAMES
+from core.errors import CoreError, ImpossibleInput, Infeasible
+from core.judge.band import Band, judge
+from desk.cook import actions
+from desk.cook.actions import CookRefused, coefficients_in_use, log_of, measured_of, minute_of
+from desk.cook.drawings import cook_picture, fit_plot
+from desk.cook.forms import OPENINGS, ROWS, DesignForm, Profile
+from desk.cook.models import Cook, CookFit
+from desk.kit.bench import render_bench, typed_number
+from desk.kit.sheet import safe
+from desk.mill.context import state_of
+from desk.mill.ribbon import STATIONS, draw_small
+from desk.people.rights import may
+
+LEVERS = (("time", "time"), ("temperature", "temperature"), ("charge", "charge"))
+PAGE = 40
+
+
+def station(request, state, **more) -> dict:
+    return {"station": "cook", "stations": STATIONS, "small": draw_small(state), **more}
+
+
+def _band(state, species: str, target: float) -> Band:
+    row = state.mill.plan.get(ROWS.get(species, ""))
+    band = row.band if row else None
+    if band and band.low <= target <= band.high:
+        return band
+    return Band(low=target - 2.0, high=target + 2.0, outer_low=target - 5.0, outer_high=target + 5.0, target=target)
+
+
+@require_safe
+def design_page(request):
+    """Charge, liquor and profile on the bench; the cook through time; kappa against its band; the three ways to the target."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    start = OPENINGS.get(request.GET.get("wood", request.GET.get("species", "larch")), OPENINGS["larch"])
+    form = DesignForm(DesignForm.opened(request.GET, start[0], request.schools), schools=request.schools)
+    profile = Profile(request.GET, start[1])
+    fitted_choice = request.GET.get("coefficients", "")
+    context = station(
+        request,
+        state,
+        form=form,
+        profile=profile,
+        levers=LEVERS,
+        openings=OPENINGS,
+        lever=request.GET.get("solve", ""),
+        species=form.data["species"],
+        may_cook=request.user.may("cook"),
+    )
+    if form.is_valid() and not profile.bad:
+        case = form.case
+        use, fit = coefficients_in_use(case.species) if fitted_choice != "default" else (DEFAULT, None)
+        try:
+            found = design(case, profile.points, coefficients=use)
+        except ImpossibleInput as refusal:
+            for p in refusal.problems:
+                form.add_error(p.field if p.field in form.fields else None, p.text)
+        else:
+            band = _band(state, case.species, case.target)
+            solved = None
+            if context["lever"] in dict(LEVERS):
+                solved = solve_for(case, profile.points, context["lever"], coefficients=use)
+            got = solved if solved is not None and not isinstance(solved, Infeasible) else None
+            context |= {
+                "d": found, "case": case, "band": band, "judged": judge(found.cooked.kappa, band, confirmed=True), "fit": fit, "solved": got, "beyond": solved if isinstance(solved, Infeasible) else None,
+                "sd": fit.after if fit else follow.UNCALIBRATED_SD, "rejects": found.rejects,
+                "p": cook_picture(found.cooked, profile.points, band=(band.low, band.high), end=profile.points[-1][0], after=got.cooked if got else None, after_points=got.points if got else ()),
+                "put": _put(got) if got else "", "hold": form.given, "holdable": dict(parse_qsl(_simple(case, profile.points, found).partition("?")[2])), "simple": _simple(case, profile.points, found),
+            }  # fmt: skip
+    return render_bench(request, "cook/design", context)
+
+
+def _put(solved) -> str:
+    pairs = [f"m{i}={m:.4g};t{i}={t:.4g}" for i, (m, t) in enumerate(solved.points)]
+    blank = [f"m{i}=;t{i}=" for i in range(len(solved.points), 7)]
+    return ";".join([*pairs, *blank, f"id_ea_pct_naoh={solved.ea_pct_naoh:.3g}"])
+
+
+def _simple(case, points, found) -> str:
+    """The nearest start-rise-hold case of the register, whose working can be opened."""
+    top = max(t for _, t in points)
+    first = next(m for m, t in points if t >= top - 0.5)
+    asked = f"species={case.species}&ea_pct_naoh={case.ea_pct_naoh}&sulphidity_pct={case.sulphidity_pct}&lw_m3_t={case.lw_m3_t}&start_c={points[0][1]}&rise_min={first}&cook_c={top}&hold_min={points[-1][0] - first}&aq_pct={case.aq_pct}&over_thick_pct={case.over_thick_pct}"
+    return f"{reverse('handbook:working', args=['cook.alkaline'])}?{asked}"
+
+
+@require_POST
+@may("cook")
+def start(request):
+    """Charge the designed cook now."""
+    form = DesignForm(request.POST, schools=request.schools)
+    profile = Profile(request.POST, ((0, 80), (90, 170)))
+    back = f"{reverse('cook:design')}?{request.POST.urlencode()}"
+    if not form.is_valid() or profile.bad:
+        messages.error(request, "Not charged: a well is not right.")
+        return redirect(back[:4000])
+    case = form.case
+    try:
+        cook = actions.start(
+            species=case.species,
+            digester=request.POST.get("digester", ""),
+            wood_t=case.wood_t,
+            charge=charge_of(case, liquor_of(case)),
+            plan=profile.points,
+            target=case.target,
+            by=request.user,
+            now=request.now,
+        )
+    except CookRefused as refusal:
+        messages.error(request, f"Not charged. {refusal}")
+        return redirect(back[:4000])
+    messages.success(request, f"Cook {cook.number} is charged. The desk follows it; people set the valves.")
+    return redirect("cook:one", cook.number)
+
+
+def _followed(cook: Cook, now) -> dict:
+    """A running cook as the page shows it."""
+    minute = minute_of(cook, now)
+    log = log_of(cook)
+    shown = log if log[-1][0] >= minute else log
+    use, measured = cook.fitted, measured_of(cook)
+    tested = CookFit.objects.filter(species=cook.species, in_use=True).first()
+    sd = tested.after if tested else follow.UNCALIBRATED_SD
+    seen = follow.follow(cook.species, cook.given, cook.profile, shown, cook.target, coefficients=use, sd=sd, measured=measured)
+    move = follow.hold_move(
+        seen, cook.species, cook.given, cook.profile, shown, cook.target, coefficients=use, measured=measured
+    )
+    whole = follow.joined(shown, cook.profile)
+    lost, makes_up = follow.steam_loss(cook.profile, min(minute, cook.profile[-1][0] - 1), 10.0, 12.0)
+    after = after_points = None
+    if move:
+        end = whole[-1][0] + move.minutes
+        after_points = (*(p for p in whole if p[0] < end), (end, max(t for _, t in cook.profile)))
+        after = kinetic.cook(cook.species, cook.given, after_points, coefficients=use, corrections=measured)
+    at = lambda m: cook.started_at + timedelta(minutes=m)  # noqa: E731
+    return {
+        "f": seen, "move": move, "sd": sd, "minute": minute, "old_min": minute - log[-1][0], "whole": whole, "lost10": lost, "makes_up": makes_up, "log": log, "measured": measured,
+        "stop_at": at(seen.stop) if seen.stop is not None else None, "stop_low": at(seen.stop_low) if seen.stop_low is not None else None, "stop_high": at(seen.stop_high) if seen.stop_high is not None else None,
+        "planned_at": at(seen.planned_stop), "beyond": seen.to_target if isinstance(seen.to_target, Infeasible) else None,
+        "p": cook_picture(seen.planned, whole, band=(cook.target - 2, cook.target + 2), end=max(whole[-1][0], minute), now=minute, log=log, after=after, after_points=after_points or (), measured=measured),
+    }  # fmt: skip
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+def one(request, number: int):
+    """A cook: followed while it runs, kept as it was afterwards. POST: temperature, residual, the move, the blow, the kappa."""
+    state = state_of(request)
+    cook = get_object_or_404(Cook.objects.prefetch_related("points"), number=number)
+    problem, field = "", ""
+    if request.method == "POST":
+        try:
+            _act(request, cook)
+            return redirect("cook:one", number)
+        except (CookRefused, ValueError) as refusal:
+            problem, field = str(refusal), getattr(refusal, "field", "value")
+            cook = Cook.objects.prefetch_related("points").get(pk=cook.pk)
+    context = station(
+        request,
+        state,
+        cook=cook,
+        problem=problem,
+        field=field,
+        typed=request.POST,
+        may_cook=request.user.may("cook"),
+        may_record=request.user.may("record"),
+        may_move=request.user.may("move"),
+    )
+    try:
+        if cook.blown_at is None:
+            context |= _followed(cook, request.now)
+        else:
+            points = log_of(cook) if len(log_of(cook)) > 3 else cook.profile
+            done = kinetic.cook(cook.species, cook.given, points, coefficients=cook.fitted)
+            context |= {
+                "done": done,
+                "p": cook_picture(
+                    done, points, band=(cook.target - 2, cook.target + 2), end=points[-1][0], measured=measured_of(cook)
+                ),
+                "points": points,
+                "others": Cook.objects.filter(species=cook.species).exclude(pk=cook.pk)[:8],
+            }
+    except CoreError as failure:
+        context["trouble"] = str(failure)
+    return render(request, "cook/one.html", context, status=422 if problem else 200)
+
+
+def _number(request, name: str) -> float:
+    text = request.POST.get(name, "")
+    try:
+        return typed_number(text)
+    except ValueError:
+        raise CookRefused(name, f"{name.capitalize()} is “{text}”; it must be a number.") from None
+
+
+def _act(request, cook: Cook) -> None:
+    act, by, now = request.POST.get("act", ""), request.user, request.now
+    if act in ("temperature", "residual"):
+        minute = _number(request, "minute") if request.POST.get("minute", "").strip() else round(minute_of(cook, now), 1)
+        kept = actions.add_point(cook=cook, minute=minute, value=_number(request, "value"), by=by, now=now, kind=act[0])
+        messages.success(request, f"Kept: {kept.minute:.0f} min, {kept.value:g} {'°C' if act == 'temperature' else 'g/L'}.")
+    elif act in ("take", "alter", "refuse"):
+        actions.hold_on(
+            cook=cook,
+            minutes=_number(request, "minutes") if act != "refuse" else 0.0,
+            choice=act,
+            by=by,
+            now=now,
+            why=request.POST.get("reason", ""),
+        )
+        messages.success(
+            request,
+            "Kept. You set it at the digester; the desk keeps the record." if act != "refuse" else "Refused; kept in the log.",
+        )
+    elif act == "blow":
+        actions.blow(cook=cook, by=by, now=now)
+        messages.success(request, "Blown. Its kappa is wanted next.")
+    elif act == "lab":
+        residual = _number(request, "residual") if request.POST.get("residual", "").strip() else None
+        actions.lab(cook=cook, kappa=_number(request, "kappa"), residual=residual, by=by, now=now)
+        messages.success(request, f"Kappa kept: {cook.error:+.1f} from the model. The next fit learns from it.")
+    else:
+        raise CookRefused("act", "Nothing of this name can be done to a cook.")
+
+
+def _asked(request):
+    found = Cook.objects.all()
+    if request.GET.get("species") in NAMES:
+        found = found.filter(species=request.GET["species"])
+    if request.GET.get("digester"):
+        found = found.filter(digester=request.GET["digester"][:20])
+    if request.GET.get("state") == "cooking":
+        found = found.filter(blown_at=None)
+    elif request.GET.get("state") == "tested":
+        found = found.filter(kappa__isnull=False)
+    return found
+
+
+def _row(c: Cook) -> dict:
+    plan = c.profile
+    top = max(t for _, t in plan)
+    first = next(m for m, t in plan if t >= top - 0.5)
+    return {
+        "number": c.number, "digester": c.digester, "species": c.species, "started_at": c.started_at.isoformat(), "wood_t": c.wood_t, **c.charge, "start_c": plan[0][1], "rise_min": first, "cook_c": top,
+        "hold_min": plan[-1][0] - first, "h": round(h_factor(plan), 1), "target": c.target, "predicted": round(c.predicted, 2), "kappa": c.kappa, "residual_g_l": c.residual_g_l,
+        "by": c.started_by.signed if c.started_by else "",
+    }  # fmt: skip
+
+
+@require_safe
+def records(request):
+    """Every cook kept: filter, compare two, take away as CSV, JSON or XLSX."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    found = _asked(request)
+    form = request.GET.get("as", "")
+    if form in ("csv", "json", "xlsx"):
+        return _export([_row(c) for c in found.select_related("started_by")[:5000]], form)
+    pair = [
+        Cook.objects.filter(number=int(v)).first() if (v := request.GET.get(k, "")).isdigit() and len(v) < 10 else None
+        for k in "ab"
+    ]
+    context = station(
+        request,
+        state,
+        cooks=found[:PAGE],
+        total=found.count(),
+        species=sorted(set(Cook.objects.values_list("species", flat=True))),
+        asked=request.GET,
+        fits=CookFit.objects.all()[:8],
+        may_fit=request.user.may("fit"),
+    )
+    if all(pair):
+        a, b = (_row(c) for c in pair)
+        context["pair"] = [(k.replace("_", " "), a.get(k), b.get(k)) for k in a if k != "by"]
+        context["a"], context["b"] = pair
+    return render(request, "cook/records.html", context)
+
+
+def _export(rows: list[dict], form: str) -> HttpResponse:
+    names = list(rows[0]) if rows else ["number"]
+    if form == "json":
+        response = JsonResponse({"cooks": rows}, json_dumps_params={"ensure_ascii": False})
+    elif form == "csv":
+        out = io.StringIO()
+        sheet = csv.writer(out)
+        sheet.writerow(names)
+        sheet.writerows([[safe(v) if v is not None else "" for v in r.values()] for r in rows])
+        response = HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8")
+    else:
+        from openpyxl import Workbook
+
+        book = Workbook(write_only=True)
+        sheet = book.create_sheet("cooks")
+        sheet.append(names)
+        for r in rows:
+            sheet.append([safe(v) for v in r.values()])
+        out = io.BytesIO()
+        book.save(out)
+        response = HttpResponse(
+            out.getvalue(), content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+        )
+    response["Content-Disposition"] = f'attachment; filename="cooks.{form}"'
+    return response
+
+
+@require_http_methods(["GET", "POST"])
+@may("fit")
+def bring_in(request):
+    """Past cooks from a CSV: choose the file, say which of its columns is which, read the errors by row."""
+    state = state_of(request)
+    context = station(request, state, columns=actions.COLUMNS, needed=actions.NEEDED)
+    if request.method == "GET":
+        return render(request, "cook/bring_in.html", context)
+    text, upload = request.POST.get("text", ""), request.FILES.get("file")
+    if upload is not None:
+        if upload.size > 2_000_000:
+            return render(
+                request,
+                "cook/bring_in.html",
+                context | {"problem": f"File is {upload.size} bytes; it must be at most 2000000."},
+                status=422,
+            )
+        text = upload.read().decode("utf-8-sig", "replace")
+    try:
+        header, rows = actions.read_csv(text)
+    except CookRefused as refusal:
+        return render(request, "cook/bring_in.html", context | {"problem": str(refusal)}, status=422)
+    mapping = {c: request.POST.get(f"map.{c}", c if c in header else "") for c in actions.COLUMNS}
+    context |= {
+        "header": header,
+        "text": text,
+        "mapping": mapping,
+        "first": rows[:3],
+        "pairs": [(c, mapping[c], c in actions.NEEDED) for c in actions.COLUMNS],
+    }
+    missing = [c for c in actions.NEEDED if not mapping[c]]
+    if request.POST.get("go") != "1" or missing:
+        return render(
+            request,
+            "cook/bring_in.html",
+            context
+            | {"problem": f"Say which column is {', '.join(missing)}." if missing and request.POST.get("go") == "1" else ""},
+            status=422 if missing and request.POST.get("go") == "1" else 200,
+        )
+    kept, bad = actions.bring_in(rows=rows, mapping=mapping, by=request.user, now=request.now)
+    return render(request, "cook/bring_in.html", context | {"kept": kept, "bad": bad[:200], "bad_total": len(bad)})
+
+
+@require_http_methods(["GET", "POST"])
+def fit_page(request, species: str):
+    """The kinetic coefficients fitted to this mill's blows: error before and after, every blow, and which are in use."""
+    state = state_of(request)
+    if species not in NAMES:
+        from django.http import Http404
+
+        raise Http404
+    if request.method == "POST":
+        from desk.people.rights import refuse
+
+        refuse(request.user, "fit")
+        choice = request.POST.get("choice", "")
+        try:
+            if choice == "fit":
+                made = actions.keep_fit(species=species, by=request.user, now=request.now)
+                if isinstance(made, Infeasible):
+                    messages.error(request, f"The tested cooks {made.reason}.")
+            else:
+                chosen = CookFit.objects.filter(
+                    species=species, pk=int(choice) if choice.isdigit() and len(choice) < 15 else 0
+                ).first()
+                actions.use_fit(species=species, fit=chosen, by=request.user, now=request.now)
+                messages.success(request, "Chosen.")
+        except CookRefused as refusal:
+            messages.error(request, str(refusal))
+        return redirect("cook:fit", species)
+    found = CookFit.objects.filter(species=species)
+    newest = found.first()
+    context = station(
+        request,
+        state,
+        species=species,
+        fits=found[:10],
+        newest=newest,
+        in_use=found.filter(in_use=True).first(),
+        blows=Cook.objects.filter(species=species, kappa__isnull=False).count(),
+        may_fit=request.user.may("fit"),
+        plot=fit_plot(newest.dots) if newest else None,
+    )
+    return render(request, "cook/fit.html", context)

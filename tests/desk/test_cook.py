@@ -1,0 +1,237 @@
+"""Cooks on the desk: charged, followed, moved, blown, tested, brought in, taken away, learnt from."""
+
+import csv
+import io
+import json
+from datetime import timedelta
+
+from django.core.exceptions import PermissionDenied
+from django.test import TestCase
+from openpyxl import load_workbook
+
+from core.chips.wood import Part, mix_wood
+from core.cook import kinetic
+from core.cook.kinetic import Charge
+from desk.cook import actions
+from desk.cook.actions import CookRefused
+from desk.cook.models import Cook, CookFit
+from desk.log.models import Kind, Record
+from tests import make
+
+PLAN = ((0.0, 80.0), (35.0, 116.0), (50.0, 116.0), (95.0, 170.0), (185.0, 170.0))
+CHARGE = Charge(ea_pct_naoh=18.0, sulphidity_pct=28.4, lw_m3_t=4.1)
+HEADER = "No,Digester,Wood,EA,Sulphidity,LW,Start,Rise,Top,Hold,Kappa"
+MAP = {"map.number": "No", "map.digester": "Digester", "map.species": "Wood", "map.ea_pct_naoh": "EA", "map.sulphidity_pct": "Sulphidity", "map.lw_m3_t": "LW", "map.start_c": "Start", "map.rise_min": "Rise", "map.cook_c": "Top", "map.hold_min": "Hold", "map.kappa": "Kappa"}  # fmt: skip
+
+
+class CookCase(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        make.demo()
+
+    def as_(self, username: str):
+        person = make.person(username)
+        self.client.force_login(person, backend="django.contrib.auth.backends.ModelBackend")
+        return person
+
+    def charged(self, digester="4") -> Cook:
+        return actions.start(
+            species="larch",
+            digester=digester,
+            wood_t=22.4,
+            charge=CHARGE,
+            plan=PLAN,
+            target=30.0,
+            by=make.person("mr"),
+            now=make.NOW,
+        )
+
+
+class Followed(CookCase):
+    def test_a_cook_from_charge_to_kappa(self):
+        mr = make.person("mr")
+        cook = self.charged()
+        self.assertEqual(cook.predicted, kinetic.cook("larch", CHARGE, PLAN).kappa)
+        at = lambda minute: make.NOW + timedelta(minutes=minute)  # noqa: E731
+        for minute, temp in ((35, 115.5), (50, 115.8), (96, 169.0), (120, 168.8)):
+            actions.add_point(cook=cook, minute=minute, value=temp, by=mr, now=at(121))
+        actions.add_point(cook=cook, minute=118, value=14.2, by=mr, now=at(121), kind="r")
+        actions.hold_on(cook=cook, minutes=6, choice="take", by=mr, now=at(122))
+        self.assertEqual(Cook.objects.get(pk=cook.pk).profile[-1][0], 191.0)
+        actions.blow(cook=cook, by=mr, now=at(191))
+        actions.lab(cook=cook, kappa=31.4, residual=9.2, by=mr, now=at(215))
+        cook = Cook.objects.get(pk=cook.pk)
+        self.assertAlmostEqual(cook.error, 31.4 - cook.predicted)
+        told = list(Record.objects.filter(subject=f"cook.{cook.number}").order_by("id").values_list("kind", "status"))
+        self.assertEqual(told, [(Kind.COOK, "started"), (Kind.COOK, "residual"), (Kind.DECISION, "take"), (Kind.COOK, "blown"), (Kind.COOK, "tested")])  # fmt: skip
+
+    def test_what_is_refused(self):
+        mr, cook = make.person("mr"), self.charged()
+        now = make.NOW + timedelta(minutes=60)
+        for field, act in (
+            ("digester", lambda: self.charged()),
+            ("value", lambda: actions.add_point(cook=cook, minute=30, value=250, by=mr, now=now)),
+            ("minute", lambda: actions.add_point(cook=cook, minute=0, value=90, by=mr, now=now)),
+            ("minute", lambda: actions.add_point(cook=cook, minute=90, value=120, by=mr, now=now)),
+            ("reason", lambda: actions.hold_on(cook=cook, minutes=0, choice="refuse", by=mr, now=now)),
+            ("minutes", lambda: actions.hold_on(cook=cook, minutes=90, choice="alter", by=mr, now=now)),
+            ("kappa", lambda: actions.lab(cook=cook, kappa=30, residual=None, by=mr, now=now)),
+        ):
+            with self.subTest(field=field), self.assertRaises(CookRefused) as refused:
+                act()
+            self.assertEqual(refused.exception.field, field)
+        for act in (
+            lambda: actions.blow(cook=cook, by=make.person("eb"), now=now),
+            lambda: actions.keep_fit(species="larch", by=make.person("tk"), now=now),
+            lambda: actions.hold_on(cook=cook, minutes=5, choice="take", by=make.person("cv"), now=now),
+        ):
+            with self.assertRaises(PermissionDenied):
+                act()
+
+    def test_at_most_two_moves_and_the_log_closes_with_the_blow(self):
+        mr, cook = make.person("mr"), self.charged()
+        now = make.NOW + timedelta(minutes=100)
+        for _ in range(2):
+            actions.hold_on(cook=cook, minutes=3, choice="take", by=mr, now=now)
+        with self.assertRaisesMessage(CookRefused, "Two moves"):
+            actions.hold_on(cook=cook, minutes=3, choice="take", by=mr, now=now)
+        actions.blow(cook=cook, by=mr, now=now)
+        with self.assertRaisesMessage(CookRefused, "its log is closed"):
+            actions.add_point(cook=cook, minute=99, value=170, by=mr, now=now)
+        with self.assertRaisesMessage(CookRefused, "blown already"):
+            actions.blow(cook=cook, by=mr, now=now)
+
+    def test_the_page_keeps_what_was_typed_wrong_and_says_it_beside_the_field(self):
+        self.as_("mr")
+        before = Cook.objects.get(number=1148).points.count()
+        for value, words in (
+            ("999", "it must be -10 to 200.0 °C"),
+            ("warm", "it must be a number"),
+            ("", "it must be a number"),
+        ):
+            answer = self.client.post("/cook/records/1148/", {"act": "temperature", "value": value})
+            self.assertContains(answer, words, status_code=422)
+        self.assertEqual(Cook.objects.get(number=1148).points.count(), before)
+        self.assertEqual(self.client.post("/cook/records/1148/", {"act": "temperature", "value": "168.4"}).status_code, 302)
+        self.assertEqual(Cook.objects.get(number=1148).points.count(), before + 1)
+
+    def test_the_live_page_foresees_what_the_model_says(self):
+        self.as_("mr")
+        answer = self.client.get("/cook/records/1148/")
+        seen, cook = answer.context["f"], Cook.objects.get(number=1148)
+        self.assertLess(abs(seen.to_target), 120)
+        stop = [*((m, t) for m, t in answer.context["log"]), (seen.stop, answer.context["log"][-1][1])]
+        self.assertGreater(len(stop), 4)
+        hotter = actions.add_point(cook=cook, minute=117.9, value=174, by=make.person("mr"), now=make.NOW)
+        self.assertEqual(hotter.value, 174)
+        self.assertLess(self.client.get("/cook/records/1148/").context["f"].stop, seen.stop)
+
+
+class Designed(CookCase):
+    def test_the_three_ways_reach_the_target(self):
+        self.as_("mr")
+        for lever in ("time", "temperature", "charge"):
+            with self.subTest(lever=lever):
+                found = self.client.get(f"/cook/?solve={lever}&target=27").context["solved"]
+                self.assertAlmostEqual(found.cooked.kappa, 27.0, delta=0.1)
+
+    def test_beyond_reach_is_said(self):
+        self.as_("mr")
+        answer = self.client.get("/cook/?solve=temperature&target=12&ea_pct_naoh=12.5")
+        self.assertIsNotNone(answer.context["beyond"])
+        self.assertContains(answer, answer.context["beyond"].reason)
+
+    def test_what_cannot_be_is_said_at_its_well(self):
+        self.as_("mr")
+        for query, words in (("ea_pct_naoh=60", "60"), ("m2=20", "20"), ("t1=hot", "hot")):
+            with self.subTest(query=query):
+                answer = self.client.get(f"/cook/?{query}")
+                self.assertContains(answer, words)
+                self.assertNotIn("d", answer.context)
+
+    def test_charge_from_the_design(self):
+        self.as_("tk")
+        opened = self.client.get("/cook/").context["form"]
+        form = {**{k: opened.data[k] for k in opened.fields if k in opened.data}, "digester": "5", **{f"m{i}": m for i, (m, _) in enumerate(PLAN)}, **{f"t{i}": t for i, (_, t) in enumerate(PLAN)}}  # fmt: skip
+        answer = self.client.post("/cook/start/", form)
+        self.assertEqual(answer.status_code, 302)
+        cook = Cook.objects.get(digester="5")
+        self.assertEqual(answer.url, f"/cook/records/{cook.number}/")
+        self.assertEqual(cook.number, 1149)
+
+
+class Kept(CookCase):
+    def test_exports_agree(self):
+        self.as_("eb")
+        plain = list(csv.DictReader(io.StringIO(self.client.get("/cook/records/?species=larch&as=csv").content.decode())))
+        held = json.loads(self.client.get("/cook/records/?species=larch&as=json").content)["cooks"]
+        sheet = load_workbook(io.BytesIO(self.client.get("/cook/records/?species=larch&as=xlsx").content)).active
+        self.assertEqual(len(plain), Cook.objects.filter(species="larch").count())
+        self.assertEqual([int(r["number"]) for r in plain], [r["number"] for r in held])
+        self.assertEqual([r["number"] for r in held], [row[0].value for row in list(sheet.rows)[1:]])
+        self.assertAlmostEqual(float(plain[-1]["kappa"]), held[-1]["kappa"])
+
+    def test_past_cooks_are_brought_in_and_bad_rows_are_named(self):
+        self.as_("pn")
+        rows = ["9001,7,larch,18,28,4.1,80,95,170,90,31.2", "9002,7,oak,18,28,4.1,80,95,170,90,31", "9003,7,larch,hot,28,4.1,80,95,170,90,31", "9001,7,larch,18,28,4.1,80,95,170,90,30", "-4,7,larch,18,28,4.1,80,95,170,90,30", "9004,7,larch,18,28,4.1,80,95,170,90,999", "9005,7,larch,90,28,4.1,80,95,170,90,30"]  # fmt: skip
+        answer = self.client.post("/cook/records/import/", {"text": "\n".join([HEADER, *rows]), "go": "1", **MAP})
+        self.assertEqual(answer.context["kept"], 1)
+        self.assertEqual([line for line, _ in answer.context["bad"]], [3, 4, 5, 6, 7, 8])
+        for word in ("oak", "hot", "9001 is there", "1 to 999999999", "999", "90"):
+            self.assertTrue(any(word in text for _, text in answer.context["bad"]), word)
+        kept = Cook.objects.get(number=9001)
+        self.assertEqual((kept.profile, kept.kappa), (((0.0, 80.0), (95.0, 170.0), (185.0, 170.0)), 31.2))
+
+    def test_a_column_that_is_needed_must_be_chosen(self):
+        self.as_("pn")
+        answer = self.client.post("/cook/records/import/", {"text": HEADER + "\n1,1,larch,1,1,1,1,1,1,1,1", "go": "1"})
+        self.assertContains(answer, "Say which column is", status_code=422)
+
+
+class Learnt(CookCase):
+    def test_a_fit_is_kept_chosen_used_and_let_go(self):
+        self.as_("pn")
+        self.client.post("/cook/fit/larch/", {"choice": "fit"})
+        fit = CookFit.objects.get(species="larch")
+        self.assertEqual(fit.n, Cook.objects.filter(species="larch", kappa__isnull=False).count())
+        self.assertLess(fit.after, fit.before)
+        self.assertTrue(fit.accepted)
+        bias = sum(lab - by for lab, by in zip(fit.dots["lab"], fit.dots["default"], strict=True)) / fit.n
+        self.assertGreater(abs(bias), 0.5)
+        default = self.client.get("/cook/").context["d"].cooked.kappa
+        self.client.post("/cook/fit/larch/", {"choice": str(fit.pk)})
+        mine = self.client.get("/cook/").context["d"].cooked.kappa
+        self.assertAlmostEqual(mine - default, bias, delta=1.0)
+        self.client.post("/cook/fit/larch/", {"choice": "default"})
+        self.assertEqual(self.client.get("/cook/").context["d"].cooked.kappa, default)
+        told = Record.objects.filter(subject="fit.larch").values_list("status", flat=True)
+        self.assertEqual(sorted(told), ["chosen", "chosen", "fitted"])
+
+    def test_an_unaccepted_fit_cannot_be_chosen(self):
+        fit = CookFit.objects.create(species="larch", coefficients={}, n=3, before=1, after=1, left_out=2, accepted=False, dots={}, made_at=make.NOW, by=make.person("pn"))  # fmt: skip
+        with self.assertRaisesMessage(CookRefused, "the default stays"):
+            actions.use_fit(species="larch", fit=fit, by=make.person("pn"), now=make.NOW)
+
+
+class ChipsPage(CookCase):
+    def test_the_belt_agrees_with_the_core_and_moves_with_thickness(self):
+        self.as_("tk")
+        found = self.client.get("/chips/").context
+        mix = mix_wood((Part(name="a", share=62, moisture_pct=48.7, rho_b=510), Part(name="b", share=38, moisture_pct=43.8, rho_b=500)), "green")  # fmt: skip
+        self.assertAlmostEqual(found["mix"].moisture_pct, mix.moisture_pct)
+        thick = self.client.get("/chips/?c3=7&c12=12.6").context["u"]
+        self.assertGreater(thick.rejects, found["u"].rejects)
+        self.assertGreater(thick.kappa_sd, found["u"].kappa_sd)
+
+    def test_classes_must_make_a_whole(self):
+        self.as_("tk")
+        answer = self.client.get("/chips/?c4=10")
+        self.assertContains(answer, "must make 100")
+        self.assertNotIn("u", answer.context)
+
+    def test_the_house_moves_the_clash_away(self):
+        self.as_("tk")
+        tight = self.client.get("/cook/house/?steam_t_h=9").context
+        wide = self.client.get("/cook/house/?steam_t_h=60&tank_t=400").context
+        self.assertGreater(len(tight["house"].clashes), 0)
+        self.assertEqual(len(wide["house"].clashes), 0)
