@@ -100,6 +100,43 @@ def pages(client, label: str) -> float:
     return shift
 
 
+def cooks(client) -> None:
+    """The kinetic cook, the three solves, the fit, the pages."""
+    import numpy as np
+
+    from core.cook import fit, kinetic
+    from core.cook.design import DesignCase, solve_for
+    from core.cook.kinetic import Charge
+    from core.cook.species import Fitted
+
+    charge, points = Charge(ea_pct_naoh=18.0, sulphidity_pct=28.4, lw_m3_t=4.1), ((0.0, 80.0), (35.0, 116.0), (50.0, 116.0), (95.0, 170.0), (185.0, 170.0))  # fmt: skip
+    line("one kinetic cook of 185 min, half-minute steps", median_ms(lambda: kinetic.cook("larch", charge, points)), "ms", 25)
+    case = DesignCase(
+        species="larch",
+        wood_t=22.4,
+        moisture_pct=46.8,
+        ea_g_l=104.0,
+        sulphidity_pct=28.4,
+        ea_pct_naoh=18.0,
+        lw_m3_t=4.1,
+        target=27.0,
+    )
+    for lever in ("time", "temperature", "charge"):
+        line(f"solved backwards for its {lever}", median_ms(lambda lever=lever: solve_for(case, points, lever), 10), "ms", 150)
+    rng, plant, made = np.random.default_rng(5), Fitted(mb=1.09, carbohydrate=-0.8, alkali_carb=1.04), []
+    for _ in range(200):
+        c = Charge(ea_pct_naoh=18.0 + rng.normal(0, 0.5), sulphidity_pct=28.0 + rng.normal(0, 1.5), lw_m3_t=4.1)
+        run = (*points[:-1], (185.0 + rng.normal(0, 8), 170.0))
+        real = kinetic.cook("larch", c, run, coefficients=plant)
+        made.append(fit.Blow(charge=c, points=run, kappa=real.kappa + rng.normal(0, 0.6), residual_g_l=real.residual_g_l, yield_pct=float("nan")))  # fmt: skip
+    start = time.perf_counter()
+    found = fit.fit("larch", tuple(made))
+    line("fit of 200 cooks", time.perf_counter() - start, "s", 5, note=f"kappa error {found.before:.2f} to {found.after:.2f}")
+    htmx = {"HX-Request": "true", "HX-Target": "answer"}
+    for name, path in (("Cook, recomputed and solved", "/cook/?solve=time&target=27"), ("Chips, recomputed", "/chips/?c4=27.5"), ("a cook being followed", "/cook/records/1148/"), ("digester house", "/cook/house/")):  # fmt: skip
+        line(f"{name}, at the server", median_ms(lambda path=path: client.get(path, headers=htmx), 10), "ms", 120)
+
+
 def bare_view(client) -> None:
     """Shift beside a Django view that returns the same bytes through the same middleware."""
     from django.http import HttpResponse
@@ -286,6 +323,7 @@ def main() -> None:
             ("a working opened", "/models/stock.cover/", 40),
         ):  # fmt: skip
             line(name, median_ms(lambda path=path: client.get(path, headers=htmx)), "ms", wanted)
+        cooks(client)
         bare_view(client)
         readings(client)
         first_load(client)

@@ -30,6 +30,10 @@ VIEWS = {
     "handover": ("/log/handover/", "mr", 1280, 800, "day"),
     "working": ("/models/stock.dilute/?flow_l_min=2000&cons_pct=4.8&target_pct=3.2&water_cons_pct=0.4", "pn", 1280, 800, "day"),
     "trend": ("/trend/meter.S.chest/", "jd", 1280, 800, "day"),
+    "chips": ("/chips/", "mr", 1280, 800, "day"),
+    "cook": ("/cook/?solve=time", "mr", 1280, 800, "day"),
+    "cook-live": ("/cook/records/1148/", "mr", 1280, 800, "day"),
+    "digesters": ("/cook/house/", "mr", 1280, 800, "day"),
     "instruments": ("/instruments/", "pn", 1280, 800, "night"),
 }
 FLAGS = [

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from core.cook import kinetic
 from core.cook.kinetic import Charge, Cooked
-from core.cook.profile import Points, h_factor, h_rate, hold_minutes, read_log
+from core.cook.profile import Points, h_factor, h_rate, hold_minutes, read_log, temp_at
 from core.cook.species import DEFAULT, Fitted
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 
@@ -52,7 +52,7 @@ def follow(species: str, charge: Charge, plan: Points, log: Points, target: floa
            measured: tuple[tuple[float, float], ...] = ()) -> Followed:  # fmt: skip
     """Follow a cook. `measured`: (minute, residual EA g/L). Raises: ImpossibleInput for a log or a residual that cannot be."""
     plan, _ = read_log(plan)
-    log, cautions = read_log(log, real=True)
+    log, cautions = read_log(log, real=True, least=1)  # just charged: its first temperature alone
     now, temp = log[-1]
     if not target > 0.0:
         raise ImpossibleInput(Problem("target", f"is {target:g}; it must be above 0"))
@@ -97,17 +97,11 @@ def follow(species: str, charge: Charge, plan: Points, log: Points, target: floa
                 ),
             )
     done = h_factor(log)
-    planned_h = h_factor(tuple(p for p in plan if p[0] < now) + ((now, _at(plan, now)),)) if now > plan[0][0] else 0.0
+    planned_h = h_factor(tuple(p for p in plan if p[0] < now) + ((now, temp_at(plan, now)),)) if now > plan[0][0] else 0.0
     return Followed(
         h_so_far=done, minute=now, temp_c=temp, planned=planned, planned_stop=whole[-1][0], to_target=minutes, stop=stop, stop_low=low, stop_high=high, h_at_stop=h_stop,
         lost_h=planned_h - done, cautions=cautions,
     )  # fmt: skip
-
-
-def _at(points: Points, minute: float) -> float:
-    from core.cook.profile import temp_at
-
-    return temp_at(points, minute)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -139,7 +133,7 @@ def hold_move(followed: Followed, species: str, charge: Charge, plan: Points, lo
         change, bound = math.copysign(most, change), "the most H of one move, 10 %"
     whole = joined(log, plan)
     end = max(whole[-1][0] + change, log[-1][0] + 0.1)
-    new = (*(p for p in whole if p[0] < end), (end, top if end > whole[-1][0] else _at(whole, end)))
+    new = (*(p for p in whole if p[0] < end), (end, top if end > whole[-1][0] else temp_at(whole, end)))
     after = kinetic.cook(species, charge, new, coefficients=coefficients, corrections=measured)
     return Hold(
         minutes=end - whole[-1][0], h_before=h, h_after=after.h, kappa_before=followed.planned.kappa, kappa_after=after.kappa,
@@ -149,6 +143,6 @@ def hold_move(followed: Followed, species: str, charge: Charge, plan: Points, lo
 
 def steam_loss(plan: Points, at_min: float, minutes: float, drop_c: float) -> tuple[float, float]:
     """(H lost, minutes at the plan's temperature that make it up) when steam fails for so long and the cook falls by drop °C."""
-    temp = _at(plan, at_min)
+    temp = temp_at(plan, at_min)
     lost = h_rate(temp) * minutes / 60.0 - h_factor(((0.0, temp), (minutes / 2.0, temp - drop_c), (minutes, temp)))
     return lost, hold_minutes(lost, temp)

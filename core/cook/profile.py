@@ -32,11 +32,13 @@ def g_rate(temp_c: float) -> float:
     return math.exp(G_E_R * (1.0 / 373.15 - 1.0 / kelvin(temp_c)))
 
 
-def read_log(points: Sequence[tuple[float, float]], *, real: bool = False) -> tuple[Points, tuple[Caution, ...]]:
+def read_log(
+    points: Sequence[tuple[float, float]], *, real: bool = False, least: int = 2
+) -> tuple[Points, tuple[Caution, ...]]:
     """A log that may be integrated: (minutes, °C), time rising strictly, −10 to 200 °C. Raises: ImpossibleInput by row."""
     bad, cautions = [], []
-    if len(points) < 2:
-        bad.append(Problem("points", f"are {len(points)}; a profile wants at least 2"))
+    if len(points) < least:
+        bad.append(Problem("points", f"are {len(points)}; a profile wants at least {least}"))
     for i, (minute, temp) in enumerate(points, start=1):
         if not (math.isfinite(minute) and math.isfinite(temp)):
             bad.append(Problem("points", f"row {i} is not a time and a temperature"))

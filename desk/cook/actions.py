@@ -15,9 +15,10 @@ from core.cook import follow, kinetic
 from core.cook.kinetic import Charge
 from core.cook.species import DEFAULT, SPECIES, Fitted
 from core.errors import CoreError, ImpossibleInput, Infeasible
+from core.judge.next_cook import MOST_EA, MOST_H, NextCook, after_blow
 from desk.cook.models import Cook, CookFit, CookPoint
 from desk.log.actions import write
-from desk.log.models import Kind
+from desk.log.models import Kind, Record
 from desk.people.rights import refuse
 
 MOST_IMPORT = 2000
@@ -116,8 +117,6 @@ def measured_of(cook: Cook) -> tuple[tuple[float, float], ...]:
 def hold_on(*, cook: Cook, minutes: float, choice: str, by, now, why: str = "") -> None:
     """What became of the proposed hold: taken or altered moves the plan's end, refused wants a reason. At most two moves a cook."""
     refuse(by, "move")
-    from desk.log.models import Record
-
     done = Record.objects.filter(kind=Kind.DECISION, subject=f"cook.{cook.number}").exclude(status="refuse").count()
     if choice != "refuse" and done >= 2:
         raise CookRefused("minutes", "Two moves were taken in this cook already; leave it.")
@@ -190,15 +189,80 @@ def lab(*, cook: Cook, kappa: float, residual: float | None, by, now) -> None:
     )
 
 
+def as_run(cook: Cook):
+    """The profile a blown cook really had: its own log where it has one, else its plan."""
+    log = log_of(cook)
+    return log if len(log) > 3 else cook.profile
+
+
+def move_on_next(cook: Cook, band) -> NextCook | None:
+    """The one move that a tested blow asks of the next cook of its digester's wood. Raises: CoreError."""
+    before = Cook.objects.filter(species=cook.species, kappa__isnull=False, number__lt=cook.number).order_by("-number").first()
+    return after_blow(
+        cook.species,
+        cook.given,
+        as_run(cook),
+        kappa=cook.kappa,
+        residual_g_l=math.nan if cook.residual_g_l is None else cook.residual_g_l,
+        band=band,
+        coefficients=coefficients_in_use(cook.species)[0],
+        before_kappa=before.kappa if before else math.nan,
+    )
+
+
+def decided_on_next(cook: Cook) -> Record | None:
+    return Record.objects.filter(kind=Kind.DECISION, subject=f"cook.{cook.number}.next").order_by("-id").first()
+
+
+@transaction.atomic
+def decide_next(*, cook: Cook, band, choice: str, size: float, why: str, by, now) -> Record:
+    """Take, alter or refuse the move on the next cook; once. The size is in the lever's unit and inside the row's limit."""
+    refuse(by, "move")
+    if cook.kappa is None:
+        raise CookRefused("size", f"Cook {cook.number} has no kappa yet.")
+    if decided_on_next(cook):
+        raise CookRefused("size", "This move is decided already.")
+    move = move_on_next(cook, band)
+    if move is None:
+        raise CookRefused("size", "The blow asks for no move.")
+    if choice not in ("take", "alter", "refuse"):
+        raise CookRefused("size", "Choice is none of take, alter, refuse.")
+    if choice == "refuse" and not why.strip():
+        raise CookRefused("reason", "Reason is empty; say in a few words why it is refused.")
+    unit, most = ("H", MOST_H) if move.lever == "h" else ("% EA", MOST_EA)
+    size = move.size if choice == "take" else 0.0 if choice == "refuse" else size
+    if abs(size) > most:
+        raise CookRefused("size", f"Size is {size:g} {unit}; it must be {-most:g} to {most:g} {unit}.")
+    word = {"take": "Taken", "alter": "Altered", "refuse": "Refused"}[choice]
+    return write(
+        kind=Kind.DECISION,
+        subject=f"cook.{cook.number}.next",
+        by=by,
+        now=now,
+        says=f"{word}: after cook {cook.number}, {move.row}, next cook {size if choice != 'refuse' else move.size:+.3g} {unit}",
+        words=why.strip(),
+        status=choice,
+        data={
+            "choice": choice,
+            "row": move.row,
+            "before": move.before,
+            "after": move.before + size,
+            "proposed": move.size,
+            "expected": move.expected,
+            "unit": unit,
+            "retest_at": now.isoformat(),
+        },
+    )
+
+
 def blows(species: str) -> tuple[fits.Blow, ...]:
     """Every tested cook of a species as it was run: its own log where it has one, else its plan."""
     found = []
     for c in Cook.objects.filter(species=species, kappa__isnull=False).prefetch_related("points").order_by("number"):
-        log = log_of(c)
         found.append(
             fits.Blow(
                 charge=c.given,
-                points=log if len(log) > 3 else c.profile,
+                points=as_run(c),
                 kappa=c.kappa,
                 residual_g_l=math.nan if c.residual_g_l is None else c.residual_g_l,
                 yield_pct=math.nan if c.yield_pct is None else c.yield_pct,

@@ -2,8 +2,9 @@
 
 import csv
 import io
+from dataclasses import replace
 from datetime import timedelta
-from urllib.parse import parse_qsl
+from urllib.parse import parse_qsl, urlencode
 
 from django.contrib import messages
 from django.http import HttpResponse, JsonResponse
@@ -17,6 +18,7 @@ from core.cook.profile import h_factor
 from core.cook.species import DEFAULT, NAMES
 from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.band import Band, judge
+from core.judge.next_cook import next_plan
 from desk.cook import actions
 from desk.cook.actions import CookRefused, coefficients_in_use, log_of, measured_of, minute_of
 from desk.cook.drawings import cook_picture, fit_plot
@@ -159,6 +161,27 @@ def _followed(cook: Cook, now) -> dict:
     }  # fmt: skip
 
 
+def _asked_next(state, cook: Cook, points) -> dict:
+    """What this blow asks of the next cook, what was decided, what came of it, and the design that has it in it."""
+    band = _band(state, cook.species, cook.target)
+    move = actions.move_on_next(cook, band)
+    decided = actions.decided_on_next(cook)
+    found = {"next": move, "decided": decided, "band": band}
+    if move is None:
+        return found
+    taken = replace(move, size=decided.data["after"] - decided.data["before"]) if decided else move
+    charge, plan = next_plan(cook.given, cook.profile, taken)
+    asked = {"wood": cook.species, "species": cook.species, "ea_pct_naoh": f"{charge.ea_pct_naoh:.2f}", "sulphidity_pct": f"{charge.sulphidity_pct:g}", "lw_m3_t": f"{charge.lw_m3_t:g}", "wood_t": f"{cook.wood_t:g}", "target": f"{cook.target:g}"}  # fmt: skip
+    for i, (m, t) in enumerate(plan[:7]):
+        asked |= {f"m{i}": f"{m:.4g}", f"t{i}": f"{t:.4g}"}
+    found["design"] = f"{reverse('cook:design')}?{urlencode(asked)}"
+    if decided:
+        found["came"] = Cook.objects.filter(
+            species=cook.species, started_at__gte=decided.entered_at, kappa__isnull=False
+        ).last()
+    return found
+
+
 @require_http_methods(["GET", "HEAD", "POST"])
 def one(request, number: int):
     """A cook: followed while it runs, kept as it was afterwards. POST: temperature, residual, the move, the blow, the kappa."""
@@ -167,7 +190,7 @@ def one(request, number: int):
     problem, field = "", ""
     if request.method == "POST":
         try:
-            _act(request, cook)
+            _act(request, cook, state)
             return redirect("cook:one", number)
         except (CookRefused, ValueError) as refusal:
             problem, field = str(refusal), getattr(refusal, "field", "value")
@@ -187,7 +210,7 @@ def one(request, number: int):
         if cook.blown_at is None:
             context |= _followed(cook, request.now)
         else:
-            points = log_of(cook) if len(log_of(cook)) > 3 else cook.profile
+            points = actions.as_run(cook)
             done = kinetic.cook(cook.species, cook.given, points, coefficients=cook.fitted)
             context |= {
                 "done": done,
@@ -197,6 +220,8 @@ def one(request, number: int):
                 "points": points,
                 "others": Cook.objects.filter(species=cook.species).exclude(pk=cook.pk)[:8],
             }
+            if cook.kappa is not None:
+                context |= _asked_next(state, cook, points)
     except CoreError as failure:
         context["trouble"] = str(failure)
     return render(request, "cook/one.html", context, status=422 if problem else 200)
@@ -210,7 +235,7 @@ def _number(request, name: str) -> float:
         raise CookRefused(name, f"{name.capitalize()} is “{text}”; it must be a number.") from None
 
 
-def _act(request, cook: Cook) -> None:
+def _act(request, cook: Cook, state) -> None:
     act, by, now = request.POST.get("act", ""), request.user, request.now
     if act in ("temperature", "residual"):
         minute = _number(request, "minute") if request.POST.get("minute", "").strip() else round(minute_of(cook, now), 1)
@@ -236,6 +261,17 @@ def _act(request, cook: Cook) -> None:
         residual = _number(request, "residual") if request.POST.get("residual", "").strip() else None
         actions.lab(cook=cook, kappa=_number(request, "kappa"), residual=residual, by=by, now=now)
         messages.success(request, f"Kappa kept: {cook.error:+.1f} from the model. The next fit learns from it.")
+    elif act in ("next.take", "next.alter", "next.refuse"):
+        actions.decide_next(
+            cook=cook,
+            band=_band(state, cook.species, cook.target),
+            choice=act.partition(".")[2],
+            size=_number(request, "size") if act == "next.alter" else 0.0,
+            why=request.POST.get("reason", ""),
+            by=by,
+            now=now,
+        )
+        messages.success(request, "Kept in the log. The next design has it in it.")
     else:
         raise CookRefused("act", "Nothing of this name can be done to a cook.")
 

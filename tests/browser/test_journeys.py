@@ -112,6 +112,48 @@ class Journeys(DeskCase):
         expect(page.get_by_role("status")).to_contain_text("Signed as read")
         self.calm()
 
+    def test_a_cook_from_design_to_fit(self):
+        page = self.page
+        self.sign_in("Shift lead, day shift")
+        self.open("/cook/?target=29")
+        # design: a handle of the profile is dragged, its row follows; then it is solved for the target
+        handle = page.locator("[data-handle]").nth(3)
+        before = page.locator("#t3").input_value()
+        box = handle.bounding_box()
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2 + 8, steps=4)
+        page.mouse.up()
+        expect(page.locator("#t3")).not_to_have_value(before)
+        page.locator("#t3").fill(before)
+        page.get_by_role("textbox", name="Digester").fill("4")
+        page.get_by_role("button", name="Charge it now").click()
+        expect(page.get_by_role("heading", name=re.compile("Cook 1149"))).to_be_visible()
+        # follow 1148, which has been running; a reading that cannot be is said, a good one is kept, the move is taken
+        self.open("/cook/records/1148/")
+        page.get_by_label("Circulation, mean").fill("1700")
+        page.get_by_role("button", name="Keep temperature").click()
+        expect(page.get_by_text("it must be -10 to 200.0 °C").first).to_be_visible()
+        self.assertIn("422", self.said.pop())  # the browser names the refusal in its console
+        page.get_by_label("Circulation, mean").fill("168.2")
+        page.get_by_role("button", name="Keep temperature").click()
+        expect(page.get_by_text("168 °C").first).to_be_visible()
+        page.get_by_role("button", name="Take").click()
+        expect(page.get_by_text("the desk keeps the record")).to_be_visible()
+        self.calm()
+        # blow, its kappa, what it asks of the next cook, the fit
+        page.get_by_role("button", name="It is blown").click()
+        page.get_by_label("Kappa", exact=True).fill("41.2")
+        page.get_by_role("button", name="Keep the kappa").click()
+        expect(page.get_by_role("heading", name=re.compile("Next cook"))).to_be_visible()
+        self.calm()
+        self.sign_out()
+        self.sign_in("Process engineer")
+        self.open("/cook/fit/larch/")
+        page.get_by_role("button", name=re.compile("^Fit")).click()
+        expect(page.get_by_text("one left out").first).to_be_visible()
+        self.calm()
+
     def test_the_keyboard_alone(self):
         page = self.page
         self.open("/sign-in/")

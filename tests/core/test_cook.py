@@ -13,6 +13,8 @@ from core.chips.wood import dry_basis, mix_wood, wet_basis
 from core.cook import continuous, kinetic, profile, sulphite, thickness
 from core.cook.species import A_LIGNIN, NAMES, SPECIES
 from core.errors import ImpossibleInput, Infeasible
+from core.judge.band import Band
+from core.judge.next_cook import after_blow, next_plan
 
 
 def Part(name, share, moisture, rho, phi=0.37):  # noqa: N802
@@ -223,3 +225,65 @@ class Laws(SimpleTestCase):
         self.assertAlmostEqual(course[-1].minute, whole / after, places=6)
         for x, y in zip(course, course[1:], strict=False):
             self.assertTrue((y.h - x.h) * (before - after) >= -1e-9 * abs(before - after) * x.h)
+
+
+@tag("core")
+class AfterTheBlow(SimpleTestCase):
+    """Rows K1, K2, K3, K8: one lever, sized by the model, never past its limit, never heat for want of alkali."""
+
+    CHARGE = kinetic.Charge(ea_pct_naoh=18.0, sulphidity_pct=28.4, lw_m3_t=4.1)
+    POINTS = ((0.0, 80.0), (35.0, 116.0), (50.0, 116.0), (95.0, 170.0), (185.0, 170.0))
+    BAND = Band(low=28, high=32, outer_low=26, outer_high=34, target=30)
+
+    def move(self, kappa, residual=9.0, **more):
+        return after_blow("larch", self.CHARGE, self.POINTS, kappa=kappa, residual_g_l=residual, band=self.BAND, **more)
+
+    @given(st.floats(10, 60), st.floats(0, 20))
+    def test_one_lever_inside_its_limit_towards_the_aim(self, kappa, residual):
+        move = self.move(kappa, residual)
+        if move is None:
+            self.assertTrue(self.BAND.low <= kappa <= self.BAND.high and residual >= 5)
+            return
+        most = min(120.0, 0.1 * profile.h_factor(self.POINTS)) if move.lever == "h" else 0.5
+        self.assertLessEqual(abs(move.size), most + 1e-9)
+        self.assertEqual(abs(abs(move.size) - most) < 1e-9, bool(move.bound_by))
+        if move.row in ("K1", "K2"):
+            self.assertLess(move.expected, kappa)
+            self.assertGreaterEqual(move.expected, self.BAND.aim - 1e-9)
+        if residual < 5 and kappa >= self.BAND.low:
+            self.assertEqual(move.lever, "ea")
+
+    def test_the_rows(self):
+        for kappa, residual, row in (
+            (33.1, 9.0, "K1"),
+            (33.1, 3.0, "K2"),
+            (26.5, 9.0, "K3"),
+            (30.0, 3.0, "K8"),
+            (26.0, 3.0, "K3"),
+        ):
+            with self.subTest(kappa=kappa, residual=residual):
+                self.assertEqual(self.move(kappa, residual).row, row)
+        self.assertIsNone(self.move(30.8))
+        # K8 worked by hand: 0.7 x (8 - 3) g/L x 4.1 m3/t / 10 = 1.435 %, cut to 0.5 %
+        self.assertEqual(self.move(30.0, 3.0).size, 0.5)
+        self.assertAlmostEqual(self.move(30.0, 4.9).size, min(0.5, 0.7 * 3.1 * 0.41))
+
+    def test_the_next_cook_lands_where_the_move_says(self):
+        now = kinetic.cook("larch", self.CHARGE, self.POINTS).kappa
+        band = Band(low=now - 3, high=now - 1, outer_low=now - 6, outer_high=now + 6, target=now - 2)
+        move = after_blow("larch", self.CHARGE, self.POINTS, kappa=now, residual_g_l=9.0, band=band)
+        charge, points = next_plan(self.CHARGE, self.POINTS, move)
+        self.assertAlmostEqual(profile.h_factor(points), move.after, delta=0.5)
+        self.assertAlmostEqual(kinetic.cook("larch", charge, points).kappa, move.expected, delta=0.2)
+
+    def test_cautions_stand_where_they_are_needed(self):
+        self.assertIn("one odd cook", self.move(33.1, before_kappa=30.0).cautions[0].text)
+        self.assertIn("not measured", self.move(33.1, math.nan).cautions[0].text)
+        self.assertIn("never answer low alkali", self.move(33.1, 3.0).cautions[0].text)
+        self.assertEqual(self.move(33.1, before_kappa=33.0).cautions, ())
+
+    def test_what_cannot_be(self):
+        for kappa, residual, field in ((0.2, 9, "kappa"), (30, -1, "residual_g_l")):
+            with self.subTest(field=field), self.assertRaises(ImpossibleInput) as refusal:
+                self.move(kappa, residual)
+            self.assertEqual(refusal.exception.problems[0].field, field)

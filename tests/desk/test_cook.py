@@ -115,6 +115,13 @@ class Followed(CookCase):
         self.assertEqual(self.client.post("/cook/records/1148/", {"act": "temperature", "value": "168.4"}).status_code, 302)
         self.assertEqual(Cook.objects.get(number=1148).points.count(), before + 1)
 
+    def test_a_cook_just_charged_is_followed_along_its_plan(self):
+        cook = self.charged()
+        self.as_("mr")
+        seen = self.client.get(f"/cook/records/{cook.number}/").context["f"]
+        self.assertEqual(seen.h_so_far, 0.0)
+        self.assertAlmostEqual(seen.planned.kappa, cook.predicted)
+
     def test_the_live_page_foresees_what_the_model_says(self):
         self.as_("mr")
         answer = self.client.get("/cook/records/1148/")
@@ -125,6 +132,70 @@ class Followed(CookCase):
         hotter = actions.add_point(cook=cook, minute=117.9, value=174, by=make.person("mr"), now=make.NOW)
         self.assertEqual(hotter.value, 174)
         self.assertLess(self.client.get("/cook/records/1148/").context["f"].stop, seen.stop)
+
+
+class NextCook(CookCase):
+    """What a blow asks of the next cook: proposed, decided once by who may, in the next design, and what became of it."""
+
+    def with_kappa(self, kappa="33.4", residual="9.1") -> Cook:
+        self.as_("wa")
+        self.client.post("/cook/records/1147/", {"act": "lab", "kappa": kappa, "residual": residual})
+        return Cook.objects.get(number=1147)
+
+    def test_taken_and_in_the_next_design(self):
+        self.with_kappa()
+        self.as_("mr")
+        page = self.client.get("/cook/records/1147/")
+        move = page.context["next"]
+        self.assertEqual(move.row, "K1")
+        self.assertEqual(self.client.post("/cook/records/1147/", {"act": "next.take"}).status_code, 302)
+        kept = Record.objects.get(subject="cook.1147.next")
+        self.assertAlmostEqual(kept.data["after"] - kept.data["before"], move.size)
+        page = self.client.get("/cook/records/1147/")
+        self.assertContains(page, "Its outcome is not in yet")
+        nxt = self.client.get(page.context["design"]).context["d"].cooked
+        now = page.context["done"]
+        self.assertAlmostEqual(
+            nxt.h - kinetic.cook("larch", page.context["cook"].given, page.context["cook"].profile).h, move.size, delta=2.0
+        )
+        self.assertLess(nxt.kappa, now.kappa)
+        self.assertContains(self.client.post("/cook/records/1147/", {"act": "next.take"}), "decided already", status_code=422)
+
+    def test_what_became_of_it(self):
+        self.with_kappa()
+        self.as_("mr")
+        self.client.post("/cook/records/1147/", {"act": "next.alter", "size": "60"})
+        later = actions.start(species="larch", digester="2", wood_t=22.4, charge=CHARGE, plan=PLAN, target=30.0, by=make.person("mr"), now=make.NOW + timedelta(minutes=5))  # fmt: skip
+        later.blown_at, later.kappa = make.NOW + timedelta(hours=3), 30.6
+        later.save()
+        self.assertContains(self.client.get("/cook/records/1147/"), f"Then cook {later.number} came at <b>30.6</b>")
+
+    def test_refusals_are_at_their_field_and_nothing_is_kept(self):
+        self.with_kappa()
+        self.as_("mr")
+        for sent, field, words in (
+            ({"act": "next.refuse"}, "reason", "Reason is empty"),
+            ({"act": "next.alter", "size": "400"}, "size", "it must be -120 to 120 H"),
+            ({"act": "next.alter", "size": "more"}, "size", "must be a number"),
+        ):
+            with self.subTest(sent=sent):
+                answer = self.client.post("/cook/records/1147/", sent)
+                self.assertContains(answer, words, status_code=422)
+                self.assertEqual(answer.context["field"], field)
+        self.as_("eb")
+        self.assertEqual(self.client.post("/cook/records/1147/", {"act": "next.take"}).status_code, 403)
+        self.assertFalse(Record.objects.filter(subject="cook.1147.next").exists())
+
+    def test_low_alkali_asks_for_alkali_and_never_for_heat(self):
+        self.with_kappa(residual="2.0")
+        self.as_("mr")
+        page = self.client.get("/cook/records/1147/")
+        self.assertEqual((page.context["next"].row, page.context["next"].lever), ("K2", "ea"))
+        self.assertContains(page, "ever answer low alkali with more heat")
+
+    def test_inside_its_band_there_is_nothing_to_change(self):
+        self.with_kappa(kappa="30.4")
+        self.assertContains(self.client.get("/cook/records/1147/"), "Nothing to change")
 
 
 class Designed(CookCase):
