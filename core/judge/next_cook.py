@@ -103,7 +103,8 @@ def after_blow(species: str, charge: Charge, points: Points, *, kappa: float, re
     )  # fmt: skip
 
 
-def _more_alkali(species, charge, points, error, inside, residual, kappa, coefficients, cautions) -> NextCook:
+def _more_alkali(species: str, charge: Charge, points: Points, error: float, inside: bool, residual: float, kappa: float, coefficients: Fitted,
+                 cautions: tuple[Caution, ...]) -> NextCook:  # fmt: skip
     g = gain_ea(species, charge, points, coefficients=coefficients)
     wanted = DAMPING * (RESIDUAL_AIM - residual) * charge.lw_m3_t / 10.0 if inside else -DAMPING * error / g
     size, bound = _cut(max(wanted, 0.0), MOST_EA, f"the most of one move, {MOST_EA} % EA")
@@ -116,9 +117,13 @@ def _more_alkali(species, charge, points, error, inside, residual, kappa, coeffi
 
 
 def next_plan(charge: Charge, points: Points, move: NextCook) -> tuple[Charge, Points]:
-    """The charge and profile of the next cook with the move in it: the hold longer or shorter, or the charge."""
+    """The charge and plan of the next cook with the move in it: the hold so long that the plan has the H asked for, or the charge.
+
+    `points` is the plan to start from; the cook as it was run may have had another H.
+    """
     if move.lever == "ea":
         return replace(charge, ea_pct_naoh=move.after), points
-    minutes = math.copysign(hold_minutes(abs(move.size), points[-1][1]), move.size)
+    missing = move.after - h_factor(points)
+    minutes = math.copysign(hold_minutes(abs(missing), points[-1][1]), missing)
     end = max(points[-2][0] + 1.0, points[-1][0] + minutes)
     return charge, (*points[:-1], (end, points[-1][1]))

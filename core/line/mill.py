@@ -5,7 +5,7 @@ Open limits are null in the document and +-inf here.
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -170,12 +170,24 @@ class Mill:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Made:
+    """What a cook made: total yield, % of oven-dry wood (above 0 to 100), and its kappa (0 to 200)."""
+
+    yield_pct: float
+    kappa: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Running:
-    """How the line is run: feeds by unit (t/h oven-dry), what each source gives (t/h), filler (t/h)."""
+    """How the line is run: feeds by unit (t/h oven-dry), what each source gives (t/h), filler (t/h).
+
+    `makes`: what a cooking unit makes of its wood, by unit; it stands in place of the set-up's fixed loss and kappa.
+    """
 
     feeds: Mapping[str, float]
     gives: Mapping[str, float]
     filler_t_h: float
+    makes: Mapping[str, "Made"] = field(default_factory=dict)
 
 
 class _Reader:
@@ -285,6 +297,7 @@ def _unit(r: _Reader, data: Json, i: int) -> Unit:
         sets=Sets(**{k: v for k, v in sets.items() if k in ("kappa", "csf_ml", "iso_pct", "s457", "grey")}),
         supply=supply,
         stores=bool(data.get("stores", False)),
+        cooks=r.text(data, "cooks", place, ""),
     )
 
 
@@ -476,9 +489,17 @@ def read_mill(data: Json) -> Mill:
 
 
 def network(mill: Mill, running: Running) -> Network:
-    """The mill's network as it is run now. Raises: UnsolvableNetwork, ImpossibleInput for a feed that does not exist."""
+    """The mill's network as it is run now. Raises: UnsolvableNetwork, ImpossibleInput for a feed or a cooking unit that does not exist."""
     ids = {u.id for u in mill.units}
-    if bad := [Problem(k, "is no unit with a feed") for k in running.feeds if k not in ids]:
+    bad = [Problem(k, "is no unit with a feed") for k in running.feeds if k not in ids]
+    for k, made in running.makes.items():
+        if k not in ids:
+            bad.append(Problem(k, "is no unit that cooks"))
+        elif not (0.0 < made.yield_pct <= 100.0 and 0.0 <= made.kappa <= 200.0):
+            bad.append(
+                Problem(k, f"makes {made.yield_pct:g} % at kappa {made.kappa:g}; it must be above 0 to 100 %, kappa 0 to 200")
+            )
+    if bad:
         raise ImpossibleInput(*bad)
     units = []
     for u in mill.units:
@@ -489,6 +510,9 @@ def network(mill: Mill, running: Running) -> Network:
                 u = replace(u, feed=u.feed * (rate / dry))
             elif u.id == "filler":
                 u = replace(u, feed=_feed(shares(0.0, FL=1.0), 40.0, rate))
+        if u.id in running.makes:
+            made = running.makes[u.id]
+            u = replace(u, conversion=loses(1.0 - made.yield_pct / 100.0), sets=replace(u.sets, kappa=made.kappa))
         units.append(u)
     draws = [replace(d, target=running.gives[d.id[4:]]) if d.id.startswith("out.") else d for d in mill.draws]
     return build(units, draws)

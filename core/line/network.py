@@ -49,7 +49,8 @@ class Unit:
     """One box of the line. `feed` enters from outside (t/h). No outlets: the unit is an exit.
 
     `conversion` is K(c', c): the share of component c that becomes c'. `supply`: an unlimited source for draws.
-    `stores`: its rest outlet is what stays in the vessel and may be negative while the level falls.
+    `stores`: its rest outlet is what stays in the vessel and may be negative while the level falls. `cooks`: the wood or plant whose
+    kept cooks say what it makes.
     """
 
     id: str
@@ -63,6 +64,7 @@ class Unit:
     sets: Sets = Sets()
     supply: bool = False
     stores: bool = False
+    cooks: str = ""
 
 
 class DrawKind(StrEnum):

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from core.cook.species import NAMES
 from core.lab.methods import TESTS
 from core.line.network import DrawKind
 from core.stream import COMPONENTS
@@ -44,7 +45,7 @@ UNIT = _obj(
     {"id": KEY, "outlets": _list(_obj({"name": KEY, "to": KEY}, {"shares": PARTS}))},
     {
         "line": TEXT, "station": TEXT, "title": TEXT, "supply": FLAG, "stores": FLAG, "fibre": FLAG, "feed": PARTS, "parts": PARTS,
-        "feed_t_h": _num(0, 1000), "cons_pct": _num(0.01, 100), "temp_c": _num(0, 180), "loss_pct": _num(0, 100), "sets": SETS,
+        "feed_t_h": _num(0, 1000), "cons_pct": _num(0.01, 100), "temp_c": _num(0, 180), "loss_pct": _num(0, 100), "sets": SETS, "cooks": {"enum": list(NAMES)},
     },
 )  # fmt: skip
 DRAW = _obj(

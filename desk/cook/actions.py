@@ -160,6 +160,7 @@ def blow(*, cook: Cook, by, now) -> None:
         now=now,
         says=f"Cook {cook.number} blown after {minute_of(cook, now):.0f} min",
         status="blown",
+        data=made_by(cook),
     )
 
 
@@ -185,14 +186,26 @@ def lab(*, cook: Cook, kappa: float, residual: float | None, by, now) -> None:
         value=kappa,
         says=f"Cook {cook.number}: kappa {kappa:.1f}, {cook.error:+.1f} from the model",
         status="tested",
-        data={"predicted": cook.predicted, "residual": residual},
+        data={"predicted": cook.predicted, "residual": residual, **made_by(cook)},
     )
 
 
 def as_run(cook: Cook):
     """The profile a blown cook really had: its own log where it has one, else its plan."""
     log = log_of(cook)
-    return log if len(log) > 3 else cook.profile
+    if len(log) <= 3:
+        return cook.profile
+    end = minute_of(cook, cook.blown_at) if cook.blown_at else log[-1][0]
+    return (*log, (end, log[-1][1])) if end > log[-1][0] + 0.1 else log  # held at its last temperature until the blow
+
+
+def made_by(cook: Cook) -> dict:
+    """What the line counts with after this blow: yield by the model as the cook was run, kappa by the laboratory where it is known."""
+    try:
+        done = kinetic.cook(cook.species, cook.given, as_run(cook), coefficients=coefficients_in_use(cook.species)[0])
+    except CoreError:  # a log that cannot be integrated says nothing about the line
+        return {}
+    return {"species": cook.species, "yield_pct": done.yield_pct, "kappa": done.kappa if cook.kappa is None else cook.kappa}
 
 
 def move_on_next(cook: Cook, band) -> NextCook | None:

@@ -15,6 +15,8 @@ from desk.log.models import Kind, Record
 from desk.mill.models import MillVersion
 from desk.mill.shifts import Shift, shift_of
 
+COOK_KEEPS = timedelta(hours=24)  # what the line counts with after a blow, until the next
+
 
 class NoMill(Exception):
     """No mill is set up yet."""
@@ -33,15 +35,15 @@ def mill_in_force() -> tuple[int, mills.Mill]:
 
 
 @lru_cache(maxsize=64)
-def _solved(version_id: int, feeds: tuple, gives: tuple, filler: float) -> Solution:
-    running = mills.Running(feeds=dict(feeds), gives=dict(gives), filler_t_h=filler)
+def _solved(version_id: int, feeds: tuple, gives: tuple, filler: float, makes: tuple) -> Solution:
+    running = mills.Running(feeds=dict(feeds), gives=dict(gives), filler_t_h=filler, makes=dict(makes))
     return solve(mills.network(_read(version_id), running))
 
 
 def solve_running(version_id: int, running: mills.Running) -> Solution:
     """The solved line, kept for the last few ways of running it."""
     feeds, gives = tuple(sorted(running.feeds.items())), tuple(sorted(running.gives.items()))
-    return _solved(version_id, feeds, gives, running.filler_t_h)
+    return _solved(version_id, feeds, gives, running.filler_t_h, tuple(sorted(running.makes.items(), key=lambda m: m[0])))
 
 
 @dataclass(frozen=True)
@@ -171,7 +173,22 @@ class MillState:
         drawn = 0.0 if self.stands_still else self.draw.solids_t_h
         filler = 0.0 if self.stands_still else self.draw.filler_t_h
         gives = {k: self.shares.get(k, 0.0) * drawn for k in self.mill.sources}
-        return mills.Running(feeds={}, gives=gives, filler_t_h=filler)
+        return mills.Running(feeds={}, gives=gives, filler_t_h=filler, makes=self.makes)
+
+    @cached_property
+    def makes(self) -> dict[str, mills.Made]:
+        """What the newest cook of each cooking unit made, by the model as it was run or the laboratory's kappa; a day old at most."""
+        wood = {u.cooks: u.id for u in self.mill.units if u.cooks}
+        if not wood:
+            return {}
+        told = Record.objects.current().filter(
+            kind=Kind.COOK, status__in=("blown", "tested"), at__gt=self.now - COOK_KEEPS, at__lte=self.now
+        )
+        found = {}
+        for data in told.order_by("at", "id").values_list("data", flat=True):
+            if (unit := wood.get(data.get("species", ""))) and data.get("yield_pct"):
+                found[unit] = mills.Made(yield_pct=data["yield_pct"], kappa=data["kappa"])
+        return found
 
     @cached_property
     def solution(self) -> Solution:
@@ -179,7 +196,7 @@ class MillState:
         running = self.running
         if self.stands_still:
             gives = {k: self.shares.get(k, 0.0) * self.draw.solids_t_h for k in self.mill.sources}
-            running = mills.Running(feeds={}, gives=gives, filler_t_h=self.draw.filler_t_h)
+            running = mills.Running(feeds={}, gives=gives, filler_t_h=self.draw.filler_t_h, makes=self.makes)
         return solve_running(self.version_id, running)
 
     @cached_property

@@ -13,7 +13,7 @@ from core.deliver.draw import DrawCase, draw
 from core.deliver.lots import SIGNS, Parcel, check_sign, fifo
 from core.judge.band import GRAVITY, Band, judge
 from core.lab.replicate import combine
-from core.line.mill import Running, default_feeds, network, read_mill
+from core.line.mill import Made, Running, default_feeds, network, read_mill
 from core.line.network import Draw, DrawKind, Outlet, Unit, build, loses, shares
 from core.line.steady import Solution, solve
 from core.stock import dilution, flow, shape
@@ -122,6 +122,19 @@ class NetworkLaws(SimpleTestCase):
                     for key in "KSMRB":
                         stored = found.stored_t_h(f"{key}.tower")
                         self.assertAlmostEqual(found.enters(f"{key}.tower").solids_t_h - gives[key], stored, places=7)
+
+    @given(yield_pct=st.floats(30, 95), kappa=st.floats(5, 120))
+    def test_whatever_a_cook_makes_the_line_closes_and_carries_it_on(self, yield_pct, kappa):
+        import json
+
+        mill = read_mill(json.loads(DOCUMENT.read_text()))
+        gives = {k: 16.0 * s for k, s in mill.grades["EX70"].shares.items()}
+        made = {"K.larch.cook": Made(yield_pct=yield_pct, kappa=kappa)}
+        found = solve(network(mill, Running(feeds={}, gives=gives, filler_t_h=1.6, makes=made)))
+        assert_balances(self, found)
+        fibre = [sum(s.flows[COMPONENTS.index(c)] for c in ("LF", "SF", "FN", "SHV")) for s in (found.enters("K.larch.cook"), found.leaves("K.larch.cook", "on"))]  # fmt: skip
+        self.assertAlmostEqual(fibre[1], fibre[0] * yield_pct / 100.0)
+        self.assertEqual(found.kappa[found.network.index["K.larch.cook"]], kappa)
 
 
 @tag("core")

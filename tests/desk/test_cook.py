@@ -16,6 +16,7 @@ from desk.cook import actions
 from desk.cook.actions import CookRefused
 from desk.cook.models import Cook, CookFit
 from desk.log.models import Kind, Record
+from desk.mill.state import MillState
 from tests import make
 
 PLAN = ((0.0, 80.0), (35.0, 116.0), (50.0, 116.0), (95.0, 170.0), (185.0, 170.0))
@@ -155,9 +156,7 @@ class NextCook(CookCase):
         self.assertContains(page, "Its outcome is not in yet")
         nxt = self.client.get(page.context["design"]).context["d"].cooked
         now = page.context["done"]
-        self.assertAlmostEqual(
-            nxt.h - kinetic.cook("larch", page.context["cook"].given, page.context["cook"].profile).h, move.size, delta=2.0
-        )
+        self.assertAlmostEqual(nxt.h, move.after, delta=2.0)
         self.assertLess(nxt.kappa, now.kappa)
         self.assertContains(self.client.post("/cook/records/1147/", {"act": "next.take"}), "decided already", status_code=422)
 
@@ -196,6 +195,35 @@ class NextCook(CookCase):
     def test_inside_its_band_there_is_nothing_to_change(self):
         self.with_kappa(kappa="30.4")
         self.assertContains(self.client.get("/cook/records/1147/"), "Nothing to change")
+
+
+class TheLine(CookCase):
+    """The ribbon, the run card and the balances answer to the newest blow, in place of the set-up's fixed yield."""
+
+    def made(self):
+        found = MillState(make.NOW + timedelta(minutes=1)).solution
+        i = found.network.index["K.larch.cook"]
+        fibre = found.enters("K.larch.cook"), found.leaves("K.larch.cook", "on")
+        return sum(fibre[1].flows[:4]) / sum(fibre[0].flows[:4]), float(found.kappa[i]), found.stored_t_h("K.tower")
+
+    def test_it_counts_with_the_newest_blow(self):
+        share, kappa, stored = self.made()
+        self.assertAlmostEqual(share, 0.464)
+        mr, cook = make.person("mr"), Cook.objects.get(number=1148)
+        actions.blow(cook=cook, by=mr, now=make.NOW)
+        told = Record.objects.filter(status="blown").latest("id").data
+        after, kappa_after, stored_after = self.made()
+        self.assertAlmostEqual(after, told["yield_pct"] / 100.0)
+        self.assertAlmostEqual(kappa_after, told["kappa"])
+        self.assertGreater(kappa_after, kappa + 5)  # blown half way, it is raw
+        self.assertGreater(stored_after, stored)
+        actions.lab(cook=cook, kappa=61.0, residual=None, by=mr, now=make.NOW)
+        self.assertEqual(self.made()[1], 61.0)
+
+    def test_a_blow_of_the_day_before_yesterday_counts_no_more(self):
+        actions.blow(cook=Cook.objects.get(number=1148), by=make.person("mr"), now=make.NOW)
+        self.assertTrue(MillState(make.NOW).makes)
+        self.assertFalse(MillState(make.NOW + timedelta(hours=25)).makes)
 
 
 class Designed(CookCase):
