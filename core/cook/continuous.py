@@ -177,3 +177,83 @@ def after_change(
         if t >= minutes:
             break
     return tuple(out)
+
+
+MOST_C = 3.0  # of one move, ramped with the plug
+
+
+def _plug(
+    zones: tuple[Zone, ...], before_t_h: float, after_t_h: float, temps: tuple[float, ...], start_at: float, feed_c: float
+) -> Points:
+    """Temperatures of the plug that stood at `start_at` t of inventory when the rate changed, from the top to the wash."""
+    at, temp, points, passed = 0.0, feed_c, [(0.0, feed_c)], 0.0
+    for i, z in enumerate(zones):
+        whole = z.volume_m3 * z.packing_t_m3
+        old = max(0.0, min(whole, start_at - passed))
+        passed += whole
+        if z.kind == "wash":
+            break
+        reached = (
+            temp + (z.temp_c - temp) * old / whole if z.kind == "heat" else z.temp_c
+        )  # a ramp is part way when the rate changes
+        for part, rate, to in ((old, before_t_h, reached), (whole - old, after_t_h, temps[i])):
+            minutes = 60.0 * part / rate
+            if minutes <= 0.2:
+                continue
+            if z.kind != "heat" and abs(to - temp) > 1e-9:
+                points.append((at + 0.1, to))
+            at, temp = at + minutes, to
+            points.append((at, temp))
+    return tuple(points)
+
+
+def feed_forward(zones: tuple[Zone, ...], before_t_h: float, after_t_h: float) -> tuple[tuple[float, ...], bool]:
+    """K5: the temperature of every cooking zone that keeps its H at the new rate, and the heating zone's end with it.
+
+    At most 3 °C in one move; True when that bound it. Raises: ImpossibleInput for a rate that is not above 0.
+    """
+    temps, bound = [z.temp_c for z in zones], False
+    for i, z in enumerate(zones):
+        if z.kind != "cook":
+            continue
+        found = zone(
+            ZoneCase(
+                volume_m3=z.volume_m3, packing_t_m3=z.packing_t_m3, wood_t_h=before_t_h, temp_c=z.temp_c, new_t_h=after_t_h
+            )
+        )
+        change = found.new_c - z.temp_c
+        bound = bound or abs(change) > MOST_C
+        temps[i] = z.temp_c + max(-MOST_C, min(MOST_C, change))
+    for i, z in enumerate(zones[:-1]):
+        if z.kind == "heat" and zones[i + 1].kind == "cook":
+            temps[i] = temps[i + 1]
+    return tuple(temps), bound
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BlowLine:
+    """Kappa at the blow line so many minutes after the change."""
+
+    minute: float
+    kappa: float
+    entered_min: float
+
+
+def blow_line(species: str, charge: kinetic.Charge, zones: tuple[Zone, ...], before_t_h: float, after_t_h: float, *, temps_after: tuple[float, ...] | None = None,
+              feed_c: float = 100.0, plugs: int = 20) -> tuple[BlowLine, ...]:  # fmt: skip
+    """Kappa of what comes out after a change of rate and, at once, of temperatures, until the vessel has turned over once."""
+    whole = sum(z.volume_m3 * z.packing_t_m3 for z in zones)
+    turn = 60.0 * whole / after_t_h
+    temps = temps_after or tuple(z.temp_c for z in zones)
+    cooked = sum(z.volume_m3 * z.packing_t_m3 for z in zones if z.kind != "wash")
+    out: list[BlowLine] = []
+    for k in range(plugs + 1):
+        minute = turn * k / plugs
+        start_at = whole * (1.0 - k / plugs)
+        stayed = 60.0 * start_at / before_t_h + 60.0 * (whole - start_at) / after_t_h
+        if out and start_at >= cooked:  # it stood in the wash zone: cooked as the first
+            kappa = out[0].kappa
+        else:
+            kappa = kinetic.cook(species, charge, _plug(zones, before_t_h, after_t_h, temps, start_at, feed_c)).kappa
+        out.append(BlowLine(minute=minute, kappa=kappa, entered_min=minute - stayed))
+    return tuple(out)

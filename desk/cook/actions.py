@@ -4,7 +4,7 @@ import csv
 import io
 import math
 from dataclasses import asdict
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from django.db import transaction
 from django.db.models import Max
@@ -264,6 +264,37 @@ def decide_next(*, cook: Cook, band, choice: str, size: float, why: str, by, now
             "expected": move.expected,
             "unit": unit,
             "retest_at": now.isoformat(),
+        },
+    )
+
+
+@transaction.atomic
+def decide_rate(*, move: dict | None, choice: str, why: str, by, now) -> Record:
+    """Keep what became of the temperature that goes with a new rate (K5)."""
+    refuse(by, "move")
+    if move is None:
+        raise CookRefused("choice", "There is no move to decide.")
+    if choice not in ("take", "refuse"):
+        raise CookRefused("choice", "Choice is none of take, refuse.")
+    if choice == "refuse" and not why.strip():
+        raise CookRefused("reason", "Reason is empty; say in a few words why it is refused.")
+    steps = ", ".join(f"{name.lower()} {a:.1f} to {b:.1f} °C" for name, a, b in move["changes"])
+    return write(
+        kind=Kind.DECISION,
+        subject="cook.continuous",
+        by=by,
+        now=now,
+        says=f"{'Taken' if choice == 'take' else 'Refused'}: K5, wood {move['before_t_h']:g} to {move['after_t_h']:g} t/h, {steps}",
+        words=why.strip(),
+        status=choice,
+        data={
+            "choice": choice,
+            "row": "K5",
+            "before": move["before_t_h"],
+            "after": move["after_t_h"],
+            "unit": "t/h",
+            "expected": move["to"],
+            "retest_at": (now + timedelta(minutes=move["minutes"])).isoformat(),
         },
     )
 

@@ -241,3 +241,61 @@ def house_picture(batches, kappas: dict, house, limits, lanes, now, *, back: flo
     p["axis"] = n(t_bottom + 20.0)
     p["grid_top"] = n(LANE_TOP - 8)
     return p
+
+
+VX0, VX1 = 45.0, 580.0
+
+
+def vessel_picture(way, done: Cooked, plain, moved, band) -> dict:
+    """The vessel from its top (left) to its blow line (right) on minutes; below it, kappa at the blow line after the change."""
+
+    def x(m: float) -> float:
+        return VX0 + (VX1 - VX0) * m / way.minutes
+
+    def ty(t: float) -> float:
+        return 210.0 - 160.0 * (t - 90.0) / 90.0
+
+    p: dict = {"zones": [], "stops": [], "temps": [{"y": n(ty(t)), "text": str(t)} for t in (100, 130, 160)]}
+    for s in way.stays:
+        wide = x(s.end_min) - x(s.start_min)
+        p["zones"].append({"x": n(x(s.start_min)), "w": n(wide), "tx": n(x(s.start_min) + 6), "name": s.zone.name if wide > 62 else s.zone.name[:4] + "." if wide > 30 else "", "min": f"{s.end_min - s.start_min:.0f} min" if wide > 44 else ""})  # fmt: skip
+    p["line"] = polyline([(x(m), ty(max(92.0, t))) for m, t in way.points])
+    p["area"] = p["line"] + f"L{n(VX1)} 210L{n(VX0)} 210Z"
+    course, last = done.course, done.course.minute[-1]
+    for i in range(STOPS + 1):
+        m = way.minutes * i / STOPS
+        at = min(range(len(course.minute)), key=lambda j, m=m: abs(course.minute[j] - min(m, last)))
+        p["stops"].append((f"{i / STOPS:.3f}", hex_of(course.kappa[at])))
+    k_low, k_high = 10.0, 90.0
+
+    def ky(k: float) -> float:
+        return 350.0 - 96.0 * (k - k_low) / (k_high - k_low)
+
+    inside = [(m, k) for m, k in zip(course.minute, course.kappa, strict=True) if k_low <= k <= k_high]
+    held = [(way.minutes, inside[-1][1])] if inside else []
+    p["kappa"] = (
+        polyline([(x(m), ky(k)) for m, k in [*inside[:: max(1, len(inside) // 80)], *inside[-1:], *held]]) if inside else ""
+    )
+    p["k_end"] = {"y": n(min(350.0, max(254.0, ky(done.kappa)))), "text": figure(done.kappa, 1)}
+    p["k_grid"] = [{"y": n(ky(k)), "text": f"{k:g}"} for k in (10, 50, 90)]
+    # after the change
+    every = [b.kappa for b in (*plain, *moved)] + [band.low, band.high]
+    low, high, turn = min(every) - 1.0, max(every) + 1.0, plain[-1].minute
+
+    def bx(m: float) -> float:
+        return VX0 + (VX1 - VX0) * m / turn
+
+    def by(k: float) -> float:
+        return 520.0 - 110.0 * (k - low) / (high - low)
+
+    p["plain"], p["moved"] = (
+        polyline([(bx(b.minute), by(b.kappa)) for b in course_]) if course_ else "" for course_ in (plain, moved)
+    )
+    p["band"] = {"y": n(by(band.high)), "h": n(by(band.low) - by(band.high))}
+    p["ends"] = [{"y": n(by(c[-1].kappa)), "text": figure(c[-1].kappa, 1), "pen": c is moved} for c in (plain, moved) if c]
+    if len(p["ends"]) == 2 and abs(by(plain[-1].kappa) - by(moved[-1].kappa)) < 14.0:
+        p["ends"] = p["ends"][1:]
+    step = next(s for s in (15, 30, 60, 120, 240, 480, 960) if turn / s <= 8 or s == 960)
+    p["ticks"] = [{"x": n(bx(m)), "text": str(m)} for m in range(0, int(turn) + 1, step)]
+    p["b_grid"] = [{"y": n(by(k)), "text": figure(k, 0)} for k in (band.low, band.high)]
+    return p

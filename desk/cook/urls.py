@@ -1,11 +1,12 @@
 from django.urls import path
 
-from desk.cook import bench_views, house_views, views
+from desk.cook import bench_views, continuous_views, house_views, views
 
 app_name = "cook"
 urlpatterns = [
     path("", views.design_page, name="design"),
     path("start/", views.start, name="start"),
+    path("continuous/", continuous_views.vessel, name="continuous"),
     path("house/", house_views.house, name="house"),
     path("records/", views.records, name="records"),
     path("records/import/", views.bring_in, name="bring_in"),

@@ -38,7 +38,7 @@ def station(request, state, **more) -> dict:
     return {"station": "cook", "stations": STATIONS, "small": draw_small(state), **more}
 
 
-def _band(state, species: str, target: float) -> Band:
+def band_of(state, species: str, target: float) -> Band:
     row = state.mill.plan.get(ROWS.get(species, ""))
     band = row.band if row else None
     if band and band.low <= target <= band.high:
@@ -76,7 +76,7 @@ def design_page(request):
             for p in refusal.problems:
                 form.add_error(p.field if p.field in form.fields else None, p.text)
         else:
-            band = _band(state, case.species, case.target)
+            band = band_of(state, case.species, case.target)
             solved = None
             if context["lever"] in dict(LEVERS):
                 solved = solve_for(case, profile.points, context["lever"], coefficients=use)
@@ -163,7 +163,7 @@ def _followed(cook: Cook, now) -> dict:
 
 def _asked_next(state, cook: Cook, points) -> dict:
     """What this blow asks of the next cook, what was decided, what came of it, and the design that has it in it."""
-    band = _band(state, cook.species, cook.target)
+    band = band_of(state, cook.species, cook.target)
     move = actions.move_on_next(cook, band)
     decided = actions.decided_on_next(cook)
     found = {"next": move, "decided": decided, "band": band}
@@ -264,7 +264,7 @@ def _act(request, cook: Cook, state) -> None:
     elif act in ("next.take", "next.alter", "next.refuse"):
         actions.decide_next(
             cook=cook,
-            band=_band(state, cook.species, cook.target),
+            band=band_of(state, cook.species, cook.target),
             choice=act.partition(".")[2],
             size=_number(request, "size") if act == "next.alter" else 0.0,
             why=request.POST.get("reason", ""),

@@ -228,6 +228,51 @@ class Laws(SimpleTestCase):
 
 
 @tag("core")
+class ContinuousCook(SimpleTestCase):
+    ZONES = tuple(
+        continuous.Zone(name=n, kind=k, volume_m3=v, packing_t_m3=0.19, temp_c=t)
+        for n, k, v, t in (
+            ("top", "impregnate", 18, 112),
+            ("heat", "heat", 8, 160),
+            ("cook", "cook", 46, 160),
+            ("wash", "wash", 60, 130),
+        )
+    )
+
+    def out(self, after, temps=None):
+        return continuous.blow_line("alder", HARD_CHARGE, self.ZONES, 4.6, after, temps_after=temps)
+
+    def test_nothing_changes_when_the_rate_does_not(self):
+        course = self.out(4.6)
+        still = continuous.cooked_through("alder", HARD_CHARGE, self.ZONES, 4.6)[1].kappa
+        for plug in course:
+            self.assertAlmostEqual(plug.kappa, still, delta=0.15)
+
+    @given(st.floats(3.5, 6.0))
+    def test_what_entered_before_the_wash_zone_was_cooked_at_the_old_rate(self, after):
+        course = self.out(after)
+        washed = 60 / 132 * 20  # plugs that stood in the wash zone
+        for plug in course[: int(washed)]:
+            self.assertAlmostEqual(plug.kappa, course[0].kappa, delta=1e-6)
+        last = continuous.cooked_through("alder", HARD_CHARGE, self.ZONES, after)[1].kappa
+        self.assertAlmostEqual(course[-1].kappa, last, delta=0.15)
+        self.assertAlmostEqual(course[-1].entered_min, 0.0, delta=1e-6)
+        for x, y in zip(course, course[1:], strict=False):
+            self.assertGreaterEqual((y.kappa - x.kappa) * (after - 4.6), -0.15 * abs(after - 4.6))
+
+    def test_the_feed_forward_brings_kappa_back(self):
+        temps, bound = continuous.feed_forward(self.ZONES, 4.6, 5.1)
+        self.assertFalse(bound)
+        self.assertAlmostEqual(temps[2] - 160, math.log(5.1 / 4.6) / 0.086, delta=0.03)  # K5 with K4's 0.086 a degree at 160 °C
+        self.assertEqual(temps[1], temps[2])
+        self.assertLess(
+            abs(self.out(5.1, temps)[-1].kappa - self.out(5.1)[0].kappa),
+            0.35 * abs(self.out(5.1)[-1].kappa - self.out(5.1)[0].kappa),
+        )
+        self.assertEqual(continuous.feed_forward(self.ZONES, 4.6, 8.0), ((112, 163.0, 163.0, 130), True))
+
+
+@tag("core")
 class AfterTheBlow(SimpleTestCase):
     """Rows K1, K2, K3, K8: one lever, sized by the model, never past its limit, never heat for want of alkali."""
 

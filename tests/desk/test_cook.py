@@ -197,6 +197,36 @@ class NextCook(CookCase):
         self.assertContains(self.client.get("/cook/records/1147/"), "Nothing to change")
 
 
+class Continuous(CookCase):
+    def test_a_rate_change_is_foreseen_and_its_move_kept(self):
+        self.as_("mr")
+        page = self.client.get("/cook/continuous/?new_t_h=5.4").context
+        self.assertGreater(page["settled"].kappa, page["moved"][-1].kappa)
+        self.assertAlmostEqual(page["settled"].minute, page["then"].minutes, delta=0.01)
+        self.assertEqual(self.client.post("/cook/continuous/", {"new_t_h": "5.4", "choice": "take"}).status_code, 302)
+        kept = Record.objects.get(subject="cook.continuous")
+        self.assertEqual((kept.status, kept.data["after"]), ("take", 5.4))
+        self.assertAlmostEqual(kept.data["expected"], page["moved"][-1].kappa)
+
+    def test_refusals(self):
+        self.as_("mr")
+        answer = self.client.post("/cook/continuous/", {"new_t_h": "5.4", "choice": "refuse"})
+        self.assertContains(answer, "Reason is empty", status_code=422)
+        self.assertContains(self.client.post("/cook/continuous/", {"new_t_h": "4.6", "choice": "take"}), "", status_code=422)
+        for query, words in (
+            ("wood_t_h=0", "it must be 0.1 to 300"),
+            ("t2=hot", "must be a number"),
+            ("level_pct=140", "it must be 10 to 110"),
+        ):
+            with self.subTest(query=query):
+                answer = self.client.get(f"/cook/continuous/?{query}")
+                self.assertContains(answer, words)
+                self.assertNotIn("way", answer.context)
+        self.as_("wa")
+        self.assertEqual(self.client.post("/cook/continuous/", {"choice": "take"}).status_code, 403)
+        self.assertFalse(Record.objects.filter(subject="cook.continuous").exists())
+
+
 class TheLine(CookCase):
     """The ribbon, the run card and the balances answer to the newest blow, in place of the set-up's fixed yield."""
 

@@ -1,0 +1,97 @@
+"""The continuous digester: zones by production, kappa down the vessel, and a change of rate on its way to the blow line."""
+
+from django.contrib import messages
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_http_methods
+
+from core.cook import continuous
+from core.cook.kinetic import Charge
+from core.errors import CoreError, ImpossibleInput
+from core.judge.band import judge
+from desk.cook import actions
+from desk.cook.drawings import vessel_picture
+from desk.cook.views import band_of, station
+from desk.kit.bench import render_bench, typed_number
+from desk.mill.context import state_of
+
+SPECIES = "alder"
+WELLS = (
+    ("wood_t_h", "Wood fed now", "t/h OD", 4.6, 0.1, 300.0), ("new_t_h", "Wood fed then", "t/h OD", 5.1, 0.1, 300.0), ("level_pct", "Chip level", "% of top zone", 100.0, 10.0, 110.0), ("ea_pct_naoh", "EA on wood", "% NaOH", 17.5, 5.0, 30.0),
+    ("sulphidity_pct", "Sulphidity, of AA", "%", 28.4, 0.0, 60.0), ("lw_m3_t", "Liquor to wood", "m³/t", 4.0, 2.0, 12.0), ("target", "Kappa wanted", "", 18.0, 5.0, 100.0), ("feed_c", "Chips enter at", "°C", 100.0, 20.0, 140.0),
+)  # fmt: skip
+ZONES = (("impregnate", "Impregnation", 18.0, 0.20, 112.0), ("heat", "Heating", 8.0, 0.19, 158.0), ("cook", "Cooking", 37.0, 0.19, 158.0), ("wash", "Wash", 60.0, 0.18, 130.0))  # fmt: skip
+LIMITS = {"v": ("volume", "m³", 0.5, 5000.0), "p": ("packing", "t OD/m³", 0.05, 0.5), "t": ("temperature", "°C", 20.0, 190.0)}
+
+
+def _typed(data, name: str, label: str, unit: str, start: float, low: float, high: float) -> dict:
+    text, value, error = data.get(name, f"{start:g}"), None, ""
+    try:
+        value = typed_number(text)
+        if not low <= value <= high:
+            error = f"{label} is {value:g} {unit}; it must be {low:g} to {high:g} {unit}"
+    except ValueError:
+        error = f"{label} is “{text}”; it must be a number, {low:g} to {high:g} {unit}"
+    return {"name": name, "label": label, "unit": unit, "text": text, "value": value, "error": error}
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+def vessel(request):
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    data = request.POST if request.method == "POST" else request.GET
+    wells = [_typed(data, *w) for w in WELLS]
+    rows = [
+        {"name": label, "kind": kind, "wells": [_typed(data, f"{k}{i}", f"{label}, {LIMITS[k][0]}", LIMITS[k][1], start, *LIMITS[k][2:]) for k, start in (("v", v), ("p", p), ("t", t))]}
+        for i, (kind, label, v, p, t) in enumerate(ZONES)
+    ]  # fmt: skip
+    every = [*wells, *(w for r in rows for w in r["wells"])]
+    context = station(request, state, wells=wells, zones=rows, vessel=True, may_move=request.user.may("move"))
+    if not any(w["error"] for w in every):
+        try:
+            context |= _worked({w["name"]: w["value"] for w in every}, state)
+        except ImpossibleInput as refusal:
+            for problem in refusal.problems:
+                next((w for w in every if w["name"] == problem.field), every[0])["error"] = f"{problem.field} {problem.text}"
+        except CoreError as failure:
+            every[0]["error"] = str(failure)
+    if request.method == "POST":
+        try:
+            actions.decide_rate(move=context.get("move"), choice=request.POST.get("choice", ""), why=request.POST.get("reason", ""), by=request.user, now=request.now)  # fmt: skip
+        except actions.CookRefused as refusal:
+            return render(
+                request,
+                "cook/continuous.html",
+                context | {"problem": str(refusal), "reason": request.POST.get("reason", "")},
+                status=422,
+            )
+        messages.success(request, "Kept in the log. People set the temperatures, ramped with the plug.")
+        return redirect("cook:continuous")
+    return render_bench(request, "cook/continuous", context)
+
+
+def _worked(v: dict, state) -> dict:
+    zones = tuple(continuous.Zone(name=label, kind=kind, volume_m3=v[f"v{i}"] * (v["level_pct"] / 100.0 if i == 0 else 1.0), packing_t_m3=v[f"p{i}"], temp_c=v[f"t{i}"]) for i, (kind, label, *_) in enumerate(ZONES))  # fmt: skip
+    charge = Charge(ea_pct_naoh=v["ea_pct_naoh"], sulphidity_pct=v["sulphidity_pct"], lw_m3_t=v["lw_m3_t"])
+    way, done = continuous.cooked_through(SPECIES, charge, zones, v["wood_t_h"], feed_c=v["feed_c"])
+    then = continuous.passage(zones, v["new_t_h"], feed_c=v["feed_c"])
+    temps, bound = continuous.feed_forward(zones, v["wood_t_h"], v["new_t_h"])
+    plain = continuous.blow_line(SPECIES, charge, zones, v["wood_t_h"], v["new_t_h"], feed_c=v["feed_c"])
+    moved = continuous.blow_line(SPECIES, charge, zones, v["wood_t_h"], v["new_t_h"], temps_after=temps, feed_c=v["feed_c"])
+    band = band_of(state, SPECIES, v["target"])
+    changes = [(z.name, z.temp_c, t) for z, t in zip(zones, temps, strict=True) if abs(t - z.temp_c) >= 0.05]
+    move = None
+    if changes:
+        move = {
+            "changes": changes,
+            "bound": bound,
+            "from": plain[-1].kappa,
+            "to": moved[-1].kappa,
+            "before_t_h": v["wood_t_h"],
+            "after_t_h": v["new_t_h"],
+            "minutes": plain[-1].minute,
+        }
+    return {
+        "way": way, "then": then, "done": done, "band": band, "judged": judge(done.kappa, band, confirmed=True), "plain": plain, "settled": plain[-1], "moved": moved, "move": move, "stays": list(zip(way.stays, then.stays, strict=True)),
+        "first": next((b for b in plain if abs(b.kappa - plain[0].kappa) > 0.2), None), "p": vessel_picture(way, done, plain, moved if changes else (), band),
+    }  # fmt: skip
