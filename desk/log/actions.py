@@ -11,7 +11,7 @@ REASONS = {
     "wrong_point": "wrong point",
     "wrong_time": "wrong time",
     "instrument": "instrument",
-    "transcription": "copied wrong",
+    "miscopied": "copied wrong",
     "other": "other",
 }
 
