@@ -11,7 +11,7 @@ from enum import StrEnum
 from functools import cached_property
 
 import numpy as np
-from scipy.sparse import csr_array
+from scipy.sparse import coo_array, csr_array
 from scipy.sparse.csgraph import breadth_first_order
 
 from core.errors import ImpossibleInput, Problem
@@ -107,14 +107,20 @@ class Network:
     feed: Vector  # (n, N)
 
     @cached_property
-    def flow(self) -> csr_array:
-        """(n 11, n 11) sparse: of what enters column (u, c), the share that arrives at row (v, c'), draws left aside."""
-        n = len(self.units)
+    def links(self) -> tuple[Vector, Vector, Vector, Vector]:
+        """What is routed at all: component, unit it enters, unit it leaves, share."""
         c, v, u = np.nonzero(self.routing)
-        share = self.routing[c, v, u][:, None] * self.conversion[u, c, :]
+        return c, v, u, self.routing[c, v, u]
+
+    @cached_property
+    def flow(self) -> coo_array:
+        """(n 11, n 11) sparse: of what enters column (u, c), the share that arrives at row (v, c'), draws left aside."""
+        size = len(self.units) * N
+        c, v, u, routed = self.links
+        share = routed[:, None] * self.conversion[u, c, :]
         which, entered = np.nonzero(share)
         rows, cols = v[which] * N + c[which], u[which] * N + entered
-        return csr_array((share[which, entered], (rows, cols)), shape=(n * N, n * N))
+        return coo_array((share[which, entered], (rows, cols)), shape=(size, size))
 
     @property
     def exits(self) -> tuple[str, ...]:
@@ -216,7 +222,7 @@ def _trapped(network: Network) -> list[Problem]:
             after, entered = np.nonzero(network.conversion[tank])
             takes.append(tank * N + entered)
             gives.append(to * N + after)
-    flow = network.flow.tocoo()
+    flow = network.flow
     came = np.flatnonzero(alive.ravel())
     ends = np.flatnonzero(np.repeat([not u.outlets for u in network.units], N))
     forward = csr_array(

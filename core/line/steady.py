@@ -10,7 +10,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from scipy.sparse import csc_array, csr_array, eye_array
+from scipy.sparse import csc_array, eye_array
 from scipy.sparse.linalg import SuperLU, splu
 
 from core.colour import ks_from_reflectance
@@ -24,7 +24,8 @@ TOLERANCE = 1e-11
 GOOD_STEP = 0.02
 CLOSURE_TOLERANCE = 1e-9
 MOST_CONDITION = 1e12
-AS_IT_FLOWS: dict[str, Any] = {"permc_spec": "NATURAL", "diag_pivot_thresh": 0.01}  # units stand in the order of the fibre
+# units stand in the order of the fibre; columns are too short for panels to pay
+AS_IT_FLOWS: dict[str, Any] = {"permc_spec": "NATURAL", "diag_pivot_thresh": 0.01, "relax": 1, "panel_size": 1}
 LIQUOR = np.zeros(N)
 LIQUOR[[DS, W]] = 1.0
 WATER = np.zeros(N)
@@ -166,34 +167,31 @@ class _System:
         k, c = np.divmod(np.arange(m * N), N)
         back = draws.rest[k] >= 0
         own = np.where(draws.by_solids[:, None], SUSPENDED, draws.own[:, None])
-        j, other, part = np.nonzero(draws.shared[:, :, None] + np.zeros(N))
+        j, other = (np.repeat(each, N) for each in np.nonzero(draws.shared))
         p_row = np.concatenate([draws.to[k] * N + c, (draws.rest[k] * N + c)[back], n * N + k, n * N + j])
-        p_kc = np.concatenate([k * N + c, (k * N + c)[back], k * N + c, other * N + part])
+        p_kc = np.concatenate([k * N + c, (k * N + c)[back], k * N + c, other * N + np.arange(len(j)) % N])
         p_val = np.concatenate([np.full(m * N, -1.0), np.ones(int(back.sum())), own.ravel(), draws.shared[j, other]])
         on = p_val != 0.0
-        p_row, p_kc, p_val = p_row[on], p_kc[on], p_val[on]
-        self.p = csr_array((p_val, (p_row, p_kc)), shape=(self.size, m * N))
+        self.p_row, self.p_kc, self.p_val = p_row[on], p_kc[on], p_val[on]
         # what draw k carries of each component for one unit of z, from the feeds of its tank
         held = network.conversion[draws.tank] * (draws.mask * draws.moving[:, None])[:, :, None]
         k, c, entered = np.nonzero(held)
-        self.held = csr_array((held[k, c, entered], (k * N + c, draws.tank[k] * N + entered)), shape=(m * N, self.size))
+        self.held_kc, self.held_col, self.held_val = k * N + c, draws.tank[k] * N + entered, held[k, c, entered]
         # constants: the identity less what units send on, and the constraints' own rows
-        flow = network.flow.tocoo()
+        flow, every = network.flow, np.arange(n * N)
         j, c = np.nonzero(draws.row)
-        rows = np.concatenate([np.arange(n * N), flow.row, n * N + j])
-        cols = np.concatenate([np.arange(n * N), flow.col, draws.at[j] * N + c])
-        vals = np.concatenate([np.ones(n * N), -flow.data, draws.row[j, c]])
-        self.constant = csr_array((vals, (rows, cols)), shape=(self.size, self.size))
+        self.rows = np.concatenate([every, flow.row, n * N + j])
+        self.cols = np.concatenate([every, flow.col, draws.at[j] * N + c])
+        self.given = np.concatenate([np.ones(n * N), -flow.data, draws.row[j, c]])
         self.right = np.concatenate([network.feed.ravel(), draws.right])
         # the pattern: entry lists with the place of each in the column-ordered matrix
-        lengths = np.diff(self.held.indptr)[p_kc]
-        first = np.repeat(self.held.indptr[p_kc] - np.cumsum(lengths) + lengths, lengths)
-        at = np.arange(int(lengths.sum())) + first
-        self.by_z = np.repeat(p_val, lengths) * self.held.data[at]
-        self.by_z_owner = np.repeat(p_kc // N, lengths)
-        self.by_stand, self.by_stand_kc, self.given = p_val, p_kc, vals
-        key = np.concatenate([cols, self.held.indices[at], n * N + p_kc // N]).astype(np.int64) * self.size
-        key += np.concatenate([rows, np.repeat(p_row, lengths), p_row])
+        begins = np.searchsorted(self.held_kc, np.arange(m * N + 1))
+        lengths = np.diff(begins)[self.p_kc]
+        at = np.arange(int(lengths.sum())) + np.repeat(begins[self.p_kc] - np.cumsum(lengths) + lengths, lengths)
+        self.by_z = np.repeat(self.p_val, lengths) * self.held_val[at]
+        self.by_z_owner = np.repeat(self.p_kc // N, lengths)
+        key = np.concatenate([self.cols, self.held_col[at], n * N + self.p_kc // N]).astype(np.int64) * self.size
+        key += np.concatenate([self.rows, np.repeat(self.p_row, lengths), self.p_row])
         places, self.place = np.unique(key, return_inverse=True)
         starts = np.searchsorted(places, np.arange(self.size + 1) * self.size).astype(np.int32)
         empty = np.zeros(len(places))
@@ -202,18 +200,20 @@ class _System:
     def stands(self, x: Vector) -> Vector:
         """What each draw carries (m, 11) for one unit of its z."""
         draws = self.draws
-        standing = (self.held @ x).reshape(self.m, N)
+        flows = np.bincount(self.held_kc, weights=self.held_val * x[self.held_col], minlength=self.m * N)
+        standing = flows.reshape(self.m, N)
         return np.where(draws.moving[:, None], standing, draws.fixed)
 
     def miss(self, x: Vector, carried: Vector) -> Vector:
         """How far balances and constraints are from being met."""
-        found: Vector = self.constant @ x + self.p @ carried.ravel() - self.right
-        return found
+        found: Vector = np.bincount(self.rows, weights=self.given * x[self.cols], minlength=self.size)
+        found += np.bincount(self.p_row, weights=self.p_val * carried.ravel()[self.p_kc], minlength=self.size)
+        return found - self.right
 
     def factors(self, z: Vector, stands: Vector) -> SuperLU:
         """The Jacobian's factors at these fractions and standing flows."""
-        stood = stands.ravel()[self.by_stand_kc]
-        values = np.concatenate([self.given, self.by_z * z[self.by_z_owner], self.by_stand * stood])
+        stood = stands.ravel()[self.p_kc]
+        values = np.concatenate([self.given, self.by_z * z[self.by_z_owner], self.p_val * stood])
         self.jacobian.data = np.bincount(self.place, weights=values, minlength=self.jacobian.nnz)
         try:
             return splu(self.jacobian, **AS_IT_FLOWS)
@@ -223,13 +223,18 @@ class _System:
             ) from None
 
 
-def _refuse_ill_conditioned(network: Network) -> None:
-    """By the diagonal of the line's factors without draws, which shrinks as a loop comes near to giving nothing up."""
-    try:
-        factors = splu((eye_array(len(network.units) * N) - network.flow).tocsc(), **AS_IT_FLOWS)
-    except RuntimeError:
-        raise UnsolvableNetwork(Problem("network", "has a loop that returns all it is given")) from None
-    pivots = np.abs(factors.U.diagonal())
+def _refuse_ill_conditioned(network: Network, factors: SuperLU) -> None:
+    """By the diagonal of the line's factors without draws, which shrinks as a loop comes near to giving nothing up.
+
+    `factors` of the whole system begin with the line's, unless a constraint was taken as a pivot before its turn.
+    """
+    size = len(network.units) * N
+    if not np.array_equal(factors.perm_r[:size], np.arange(size)):
+        try:
+            factors = splu((eye_array(size) - network.flow).tocsc(), **AS_IT_FLOWS)
+        except RuntimeError:
+            raise UnsolvableNetwork(Problem("network", "has a loop that returns all it is given")) from None
+    pivots = np.abs(factors.U.diagonal()[:size])
     if not pivots.min() * MOST_CONDITION > pivots.max():
         i = int(np.flatnonzero(factors.perm_c == pivots.argmin())[0])
         unit, component = network.units[i // N], COMPONENTS[i % N]
@@ -240,7 +245,6 @@ def _first_guess(system: _System) -> tuple[Vector, Vector]:
     """A few linear passes, draws as t/h of the composition of the pass before: feeds and draws near the answer."""
     network, draws = system.network, system.draws
     n = len(network.units)
-    _refuse_ill_conditioned(network)
     still = np.zeros(system.m)
     x = np.zeros(system.size)
     for each in range(FIRST_PASSES):
@@ -252,7 +256,10 @@ def _first_guess(system: _System) -> tuple[Vector, Vector]:
             d = network.draws[int(empty[0])]
             raise UnsolvableNetwork(Problem(d.id, f"asks {d.target:g} t/h of solids of {d.tank}, which holds none"))
         carried = np.where((draws.by_solids & (solids <= 0.0))[:, None], SUSPENDED, carried)
-        x = system.factors(still, carried).solve(system.right)
+        factors = system.factors(still, carried)
+        if not each:
+            _refuse_ill_conditioned(network, factors)
+        x = factors.solve(system.right)
         if not system.m:
             break
     return x, x[n * N :]
@@ -363,30 +370,29 @@ def _closure(network: Network, into: Vector, after: Vector, drawn: Vector, compo
 def _qualities(network: Network, draws: _Draws, after: Vector, carried: Vector) -> dict[str, Vector]:
     """Mix what rides on the solids through the solved flows; units that set a quality start it anew."""
     n = len(network.units)
-    moved = (network.routing * np.maximum(after, 0.0).T[:, None, :]).reshape(N, -1)
+    c, to, at, routed = network.links
+    moved, lane = routed * np.maximum(after[at, c], 0.0), to * n + at
     inner = np.array([not network.unit(d.tank).supply for d in network.draws], dtype=bool)
 
     def weights(by: Vector) -> Vector:
-        flow: Vector = (by @ moved).reshape(n, n)
+        flow = np.bincount(lane, weights=by[c] * moved, minlength=n * n).reshape(n, n)
         mass = (carried @ by)[inner]
         np.add.at(flow, (draws.to[inner], draws.tank[inner]), mass)
         np.subtract.at(flow, (draws.rest[inner], draws.tank[inner]), mass)
         return np.maximum(flow, 0.0)
 
-    def mixed(by: Vector, *wanted: tuple[list[float | None], float]) -> list[Vector]:
-        """For each (settings, value of what is fed): the value at every unit, mixed by mass of `by`."""
+    def mixed(by: Vector, settings: list[list[float | None]], fed: list[float]) -> Vector:
+        """Each quality's value at every unit, mixed by mass of `by`: its settings, and its value in what is fed."""
         flow = weights(by)
         feed = np.maximum(network.feed, 0.0) @ by
         total = flow.sum(axis=1) + feed
-        safe = np.where(total > 1e-12, total, 1.0)
-        share = np.eye(n) - flow / safe[:, None]
-        found = []
-        for settings, feed_value in wanted:
-            given = np.array([np.nan if v is None else v for v in settings])
-            on = ~np.isnan(given)
-            matrix = np.where(on[:, None], np.eye(n), share)
-            right = np.where(on, given, np.where(total > 1e-12, feed / safe * feed_value, feed_value))
-            found.append(np.asarray(np.linalg.solve(matrix, right), dtype=np.float64))
+        some = total > 1e-12
+        safe = np.where(some, total, 1.0)
+        given = np.array(settings, dtype=np.float64)  # None becomes not a number
+        on, values = ~np.isnan(given), np.array(fed)[:, None]
+        matrices = np.where(on[:, :, None], np.eye(n), np.eye(n) - flow / safe[:, None])
+        right = np.where(on, given, np.where(some, feed / safe * values, values))
+        found: Vector = np.linalg.solve(matrices, right[:, :, None])[:, :, 0]
         return found
 
     sets = [u.sets for u in network.units]
@@ -407,6 +413,6 @@ def _qualities(network: Network, draws: _Draws, after: Vector, carried: Vector) 
     safe = np.where(heat_in > 1e-12, heat_in, 1.0)
     temp = np.linalg.solve(np.eye(n) - heat / safe[:, None], np.where(heat_in > 1e-12, warmth / safe, 20.0))
     log_csf = [None if s.csf_ml is None else float(np.log(s.csf_ml)) for s in sets]
-    kappa, csf = mixed(FIBRE, ([s.kappa for s in sets], 0.0), (log_csf, float(np.log(600.0))))
-    k457, s457, grey = mixed(SUSPENDED, (light_k, 0.0), (light_s, 30.0), ([s.grey for s in sets], 0.0))
+    kappa, csf = mixed(FIBRE, [[s.kappa for s in sets], log_csf], [0.0, float(np.log(600.0))])
+    k457, s457, grey = mixed(SUSPENDED, [light_k, light_s, [s.grey for s in sets]], [0.0, 30.0, 0.0])
     return {"kappa": kappa, "csf_ml": np.exp(csf), "k457": k457, "s457": s457, "grey": grey, "temp_c": temp}
