@@ -11,6 +11,7 @@ import core.cook.thickness
 import core.deliver.draw
 import core.lab.consistency
 import core.mechanical.refine
+import core.practice.table
 import core.refine.freeness
 import core.stock.basis_weight
 import core.stock.cover

@@ -47,6 +47,7 @@ INSTALLED_APPS = [
     "desk.cook",
     "desk.stock",
     "desk.deliver",
+    "desk.moves",
     "desk.schedule",
     "desk.shift",
 ]

@@ -10,6 +10,7 @@ urlpatterns = [
     path("lab/", include("desk.lab.urls")),
     path("schedule/", include("desk.schedule.urls")),
     path("mill/", include("desk.mill.urls")),
+    path("", include("desk.moves.urls")),
     path("", include("desk.handbook.urls")),
     path("", include("desk.intake.urls")),
     path("cases/", include("desk.cases.urls")),

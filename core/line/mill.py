@@ -18,6 +18,9 @@ from core.judge.band import Band
 from core.lab.methods import TESTS
 from core.line.network import Draw, DrawKind, Network, Outlet, Sets, Unit, build, loses, shares
 from core.line.steady import Solution
+from core.practice.table import ROWS
+from core.quantity import quantities
+from core.register import find
 from core.stock.shape import Box, Cylinder, Shape, Surveyed
 from core.stream import INDEX, N, Vector, W
 
@@ -128,6 +131,27 @@ class PlanRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class MoveSpot:
+    """Where a row of the practice table is used in this mill: the readings that fill its wells, the band, and what else they open with.
+
+    `readings`: field of the row's model to row of the sampling plan, whose newest result fills it. `band`: the plan row whose band fills
+    target, inner, low, high and what is allowed; `subject` is what its moves are kept under.
+    """
+
+    key: str
+    row: str
+    place: str
+    readings: Mapping[str, str]
+    band: str
+    opens: Mapping[str, float | str]
+
+    @property
+    def subject(self) -> str:
+        """The plan row its retest reads, else the spot itself."""
+        return self.band or f"move.{self.key}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Mill:
     name: str
     note: str
@@ -144,6 +168,7 @@ class Mill:
     grades: Mapping[str, Grade]
     plan: Mapping[str, PlanRow]
     schools: Mapping[str, Any]
+    moves: Mapping[str, MoveSpot] = field(default_factory=dict)
 
     def draw_case(self, grade: Grade, *, gsm: float | None = None, speed_m_min: float | None = None) -> DrawCase:
         """The machine's draw for a grade, its furnish ash still 0 (the mix fills it in)."""
@@ -465,6 +490,28 @@ def read_mill(data: Json) -> Mill:
     draws = tuple(_draw(r, d, i) for i, d in enumerate(r.items(data, "draws")))
     grades = {g.key: g for g in (_grade(r, g, i, sources) for i, g in enumerate(r.items(data, "grades")))}
     lanes, lines = tuple(r.items(data, "lanes")), tuple(r.items(data, "lines"))
+    moves = {}
+    for i, spot in enumerate(r.items(data, "moves") if "moves" in data else []):
+        place = f"moves[{i}] {spot.get('key', '?')}"
+        made = MoveSpot(
+            key=r.text(spot, "key", place),
+            row=r.text(spot, "row", place),
+            place=r.text(spot, "place", place),
+            readings=spot.get("readings", {}),
+            band=r.text(spot, "band", place, ""),
+            opens=spot.get("opens", {}),
+        )
+        moves[made.key] = made
+        if made.row not in ROWS:
+            r.bad(f"{place}.row", f"is {made.row!r}; it must be one of {', '.join(ROWS)}")
+        elif ROWS[made.row].model:
+            known = quantities(find(ROWS[made.row].model).case_class)
+            for name in (*made.readings, *made.opens):
+                if name not in known:
+                    r.bad(f"{place}.{name}", f"is no well of {made.row}; there are {', '.join(known)}")
+        for name in (*made.readings.values(), *((made.band,) if made.band else ())):
+            if name not in plan:
+                r.bad(f"{place}.readings", f"names {name!r}; the plan has no such row")
     hour, _, minute = r.text(data, "day_starts", "mill").partition(":")
     mill = Mill(
         name=r.text(data, "name", "mill"),
@@ -482,6 +529,7 @@ def read_mill(data: Json) -> Mill:
         grades=grades,
         plan=plan,
         schools=data.get("schools", {}),
+        moves=moves,
     )
     if r.problems:
         raise ImpossibleInput(*r.problems)

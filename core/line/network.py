@@ -11,6 +11,7 @@ from enum import StrEnum
 from functools import cached_property
 
 import numpy as np
+import numpy.typing as npt
 from scipy.sparse import coo_array, csr_array
 from scipy.sparse.csgraph import breadth_first_order
 
@@ -18,6 +19,8 @@ from core.errors import ImpossibleInput, Problem
 from core.stream import COMPONENTS, INDEX, NAMES, SUSPENDED, N, Vector
 
 SHARE_TOLERANCE = 1e-9
+
+Places = npt.NDArray[np.intp]
 
 
 class UnsolvableNetwork(ImpossibleInput):
@@ -107,7 +110,7 @@ class Network:
     feed: Vector  # (n, N)
 
     @cached_property
-    def links(self) -> tuple[Vector, Vector, Vector, Vector]:
+    def links(self) -> tuple[Places, Places, Places, Vector]:
         """What is routed at all: component, unit it enters, unit it leaves, share."""
         c, v, u = np.nonzero(self.routing)
         return c, v, u, self.routing[c, v, u]

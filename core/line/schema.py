@@ -5,6 +5,7 @@ from typing import Any
 from core.cook.species import NAMES
 from core.lab.methods import TESTS
 from core.line.network import DrawKind
+from core.practice.table import ROWS
 from core.stream import COMPONENTS
 
 Schema = dict[str, Any]
@@ -140,6 +141,14 @@ SCHOOLS = _obj(
         "moisture": {"enum": ["wet", "dry"]}, "dryness": {"enum": ["od", "ad"]}, "brightness": {"enum": ["iso", "dir"]}, "offset": _num(-10, 10),
     },
 )  # fmt: skip
+MOVE = _obj(
+    {"key": KEY, "row": {"enum": list(ROWS)}, "place": NAME},
+    {
+        "readings": {"type": "object", "additionalProperties": KEY},
+        "band": KEY,
+        "opens": {"type": "object", "additionalProperties": {"type": ["number", "string"]}},
+    },
+)
 SCHEMA: Schema = {
     "$schema": "https://json-schema.org/draft/2020-12/schema",
     "title": "Fox Vat mill document",
@@ -150,6 +159,6 @@ SCHEMA: Schema = {
             "shift_hours": _num(1, 24), "safety_number": NAME, "units": _list(UNIT, 1), "draws": _list(DRAW), "vessels": _list(VESSEL, 1),
             "sources": _list(SOURCE, 1), "grades": _list(GRADE, 1), "plan": _list(PLAN), "lanes": _list(LANE), "lines": _list(_obj({"key": KEY, "name": NAME}, {"sentence": TEXT})),
         },
-        {"note": TEXT, "schools": SCHOOLS},
+        {"note": TEXT, "schools": SCHOOLS, "moves": _list(MOVE)},
     ),
 }  # fmt: skip

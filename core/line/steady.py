@@ -206,9 +206,9 @@ class _System:
 
     def miss(self, x: Vector, carried: Vector) -> Vector:
         """How far balances and constraints are from being met."""
-        found: Vector = np.bincount(self.rows, weights=self.given * x[self.cols], minlength=self.size)
-        found += np.bincount(self.p_row, weights=self.p_val * carried.ravel()[self.p_kc], minlength=self.size)
-        return found - self.right
+        own = np.bincount(self.rows, weights=self.given * x[self.cols], minlength=self.size)
+        drawn = np.bincount(self.p_row, weights=self.p_val * carried.ravel()[self.p_kc], minlength=self.size)
+        return np.asarray(own + drawn - self.right, dtype=np.float64)
 
     def factors(self, z: Vector, stands: Vector) -> SuperLU:
         """The Jacobian's factors at these fractions and standing flows."""

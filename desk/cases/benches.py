@@ -47,24 +47,34 @@ def held_case(pk: str, model) -> HeldCase | None:
     return HeldCase.objects.filter(pk=pk, model_name=model.name).first() if pk.isdigit() and len(pk) < 15 else None
 
 
-def sweep(result, case, model) -> dict | None:
-    """How the first figure answers to the input that moves it most, over the range the model holds for: the model's own curve."""
-    shown = next(iter(quantities(model.result_class)))
-    moved = calc.sensitivities(model, case, shown)
-    if not moved:
+def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float, float] = ()) -> dict | None:
+    """How a figure (the first) answers to an input (the one that moves it most), over the range the model holds for: its own curve.
+
+    With a `band` of the input the curve is drawn around it and the reading, and the band is what is shaded.
+    """
+    shown = of or next(iter(quantities(model.result_class)))
+    if not by and not (moved := calc.sensitivities(model, case, shown)):
         return None
-    name = moved[0].field
+    name = by or moved[0].field
     said, out = quantities(model.case_class)[name], quantities(model.result_class)[shown]
     at = getattr(case, name)
     low, high = said.valid
     if not (abs(low) < 1e9 and abs(high) < 1e9) or not low < high:
         low, high = at * 0.5, at * 1.5
+    shade = said.valid
+    if band and band[0] < band[1]:
+        shade, about = band, max(abs(at - band[0]), abs(at - band[1]), band[1] - band[0])
+        low, high = (
+            max(said.possible[0], min(at, band[0]) - 0.6 * about),
+            min(said.possible[1], max(at, band[1]) + 0.6 * about),
+        )
     low, high = min(low, at), max(high, at)
     if not low < high:
         return None
     points = []
-    for i in range(POINTS):
-        x = low + (high - low) * i / (POINTS - 1)
+    count = 3 * POINTS if band else POINTS
+    for i in range(count):
+        x = low + (high - low) * i / (count - 1)
         try:
             found = model.function(replace(case, **{name: x}))
         except ImpossibleInput:
@@ -82,7 +92,7 @@ def sweep(result, case, model) -> dict | None:
     return {
         "line": polyline([(px(x), py(y)) for x, y in points]), "x": n(px(at)), "y": n(py(here)), "label": figure(here, out.decimals), "unit": out.unit, "of": out.label, "by": said.label, "by_unit": said.unit,
         "xt": [{"x": n(px(v)), "text": f"{v:.4g}"} for v in (low, (low + high) / 2, high)], "yt": [{"y": n(py(v)), "text": f"{v:.4g}"} for v in (least, (least + most) / 2, most)],
-        "valid": {"x": n(px(max(low, said.valid[0]))), "w": n(max(0.0, px(min(high, said.valid[1])) - px(max(low, said.valid[0]))))} if abs(said.valid[1]) < 1e9 else None,
+        "valid": {"x": n(px(max(low, shade[0]))), "w": n(max(0.0, px(min(high, shade[1])) - px(max(low, shade[0]))))} if abs(shade[1]) < 1e9 else None, "inner": bool(band),
     }  # fmt: skip
 
 

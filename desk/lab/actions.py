@@ -15,6 +15,7 @@ from desk.lab.board import STANDS, confirmed
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.moves import judge_effect, open_decision, propose, slip
+from desk.log.practice import from_result
 
 
 @dataclass(frozen=True)
@@ -128,7 +129,10 @@ def _follow(row, band, result: Record, before, test, *, now, state) -> None:
     if too_old or judgement.state not in (State.ACT, State.CONTAIN) or not confirmed(row, band, result, before):
         return
     move = propose(row, band, result.value)
-    if move is None or isinstance(move, Infeasible) or move.change == 0.0:
+    if move is None:
+        from_result(row, result, state=state, now=now)
+        return
+    if isinstance(move, Infeasible) or move.change == 0.0:
         return
     data = slip(move, row=row, band=band, reading=result.value, decimals=test.decimals, unit=test.unit, now=now)
     write(kind=Kind.MOVE, subject=row.id, by=None, now=now, says=data["title"], data=data, about=result)

@@ -20,7 +20,7 @@ PAGES = [
     "/deliver/lots/BM-26318-A01-2/ticket/", "/deliver/lots/BM-26318-A02-C/", "/practice/", "/help/",
     *(f"/station/{k}/" for k in ("chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "blend")),
     *(f"/stock/{b}/" for b in BENCHES), *(f"/cook/bench/{b}/" for b in COOK), *(f"/chips/bench/{b}/" for b in CHIPS),
-    "/cook/", "/cook/?wood=alder", "/cook/?solve=time", "/cook/house/", "/cook/continuous/", "/cook/records/", "/cook/records/1148/", "/cook/records/1147/", "/cook/records/?a=1146&b=1147", "/cook/fit/larch/", "/chips/", "/line/cook/",
+    "/cook/", "/cook/?wood=alder", "/cook/?solve=time", "/cook/house/", "/cook/continuous/", "/cook/records/", "/cook/records/1148/", "/cook/records/1147/", "/cook/records/?a=1146&b=1147", "/cook/fit/larch/", "/chips/", "/line/cook/", "/moves/", "/moves/?group=mechanical", "/moves/row/K4/", "/moves/row/K10/",
 ]  # fmt: skip
 RIGHTS = {"/lab/record/machine.chest.consistency/": "record", "/moves/cover/S.tower/": "move", "/log/note/": "note"}
 QUERIES = {"/": 60, "/stock/": 60, "/schedule/card/?order=H-0413": 40, "/lab/": 45, "/stock/dilution/": 40}

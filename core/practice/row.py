@@ -1,0 +1,93 @@
+"""What a row of the practice table is, and the arithmetic its moves share.
+
+Source: shift practice, section 4: step = −0.7 e/g, nothing inside the inner band, clamped to the largest step and the lever's limits.
+"""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Final
+
+from core.errors import Caution
+from core.judge.move import DAMPING
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Practice:
+    """One row: what is seen, what to check first, the lever and its words, when it shows and when to look again.
+
+    `model` is the registered model that sizes it; its result is a Proposal. `says` is the slip's title with {before} and {after}.
+    `reads` names the field of the model's case that the retest reads again. `dead_min`/`retest_min` count from taking it.
+    """
+
+    id: str
+    station: str
+    symptom: str
+    check_first: tuple[str, ...]
+    says: str
+    unit: str
+    decimals: int
+    reads: str
+    dead_min: float
+    retest_min: float
+    caution: str
+    model: str
+    school: str = ""
+    most: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Proposal:
+    """Whether the signal stands, why (or why not), the lever from `before` to `after`, the reading expected then.
+
+    `low` and `high` bound what a person may alter it to; `bound_by` names the limit that cut it. `band_low`, `band_high`: where the
+    reading should lie at the retest.
+    """
+
+    stands: bool
+    why: str
+    low: float
+    high: float
+    band_low: float
+    band_high: float
+    bound_by: str = ""
+    cautions: tuple[Caution, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sized:
+    """A size and the limit that cut it."""
+
+    size: float
+    bound_by: str = ""
+
+
+def feedback(error: float, gain: float, most: float) -> Sized:
+    """−0.7 e/g cut to the largest step. A gain of 0 moves nothing."""
+    return cut(-DAMPING * error / gain, most) if gain else Sized(size=0.0, bound_by="a lever without effect")
+
+
+def cut(size: float, most: float, name: str = "the most of one move") -> Sized:
+    """A size within ± most."""
+    return Sized(size=math.copysign(most, size), bound_by=name) if abs(size) > most else Sized(size=size)
+
+
+def within(value: float, low: float, high: float) -> str:
+    """Where a reading lies: "in", "high" or "low"."""
+    return "high" if value > high else "low" if value < low else "in"
+
+
+ROWS: Final[dict[str, Practice]] = {}
+
+
+def add(*rows: Practice) -> None:
+    """Put rows into the table. Raises: ValueError for an id that is there already."""
+    for row in rows:
+        if row.id in ROWS:
+            raise ValueError(f"row {row.id} is in the table twice")
+        ROWS[row.id] = row
+
+
+def of(station: str) -> Mapping[str, Practice]:
+    """The rows of a station, in their order."""
+    return {k: r for k, r in ROWS.items() if r.station == station}

@@ -1,0 +1,7 @@
+"""The whole practice table: importing this loads every station's rows."""
+
+import core.practice.cook
+import core.practice.mechanical  # noqa: F401
+from core.practice.row import ROWS, Practice, Proposal
+
+__all__ = ["ROWS", "Practice", "Proposal"]

@@ -1,0 +1,120 @@
+"""Rows of the practice table in this mill: what their wells open with, whether they stand, and the slip of one that does."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import timedelta
+from typing import Any
+
+from core import calc
+from core.errors import CoreError, Infeasible
+from core.practice.table import ROWS, Practice, Proposal
+from core.quantity import quantities
+from core.register import find
+from desk.kit.templatetags.vat import clock, figure
+from desk.log.actions import write
+from desk.log.models import Kind, Record
+
+STANDS = ("single", "accepted")
+OF_BAND = {"target": "aim", "inner": "half_width", "low": "low", "high": "high", "most_pct": "high", "most": "high"}
+
+
+@dataclass(frozen=True)
+class Opening:
+    """Values of the wells, where each came from, and the wells nothing is known of."""
+
+    values: Mapping[str, Any]
+    came: Mapping[str, str]
+    missing: tuple[str, ...]
+    results: tuple[Record, ...] = field(default=())
+
+
+def opening(spot, mill, grade, *, newest: Mapping[str, Record]) -> Opening:
+    """What a spot's wells open with: set-up, then the band in force, then the newest results (`newest`, by plan row)."""
+    model = find(ROWS[spot.row].model)
+    said = quantities(model.case_class)
+    values: dict[str, Any] = {k: v for k, v in calc.defaults(model).items() if k in said}
+    came = dict.fromkeys(values, "default")
+    for name, value in spot.opens.items():
+        values[name], came[name] = value, "set-up"
+    if spot.band:
+        band = mill.band(mill.plan[spot.band], grade)
+        for name, of in OF_BAND.items():
+            if name in said and name not in spot.opens and math.isfinite(value := getattr(band, of)):
+                values[name], came[name] = value, "its band"
+    results = []
+    for name, row in spot.readings.items():
+        values.pop(name, None)
+        if (found := newest.get(row)) is not None:
+            values[name], came[name] = found.value, f"{found.signed or 'laboratory'}, {clock(found.at)}"
+            results.append(found)
+    for name, quantity in said.items():
+        if quantity.options and name not in values:
+            values[name], came[name] = quantity.options[0], "as usual"
+    return Opening(values, came, tuple(n for n in said if n not in values), tuple(results))
+
+
+def newest_results(rows) -> dict[str, Record]:
+    """The newest standing result of each plan row."""
+    found: dict[str, Record] = {}
+    wanted = set(rows)
+    for row in wanted:
+        results = Record.objects.current().filter(kind=Kind.RESULT, subject=row, status__in=STANDS)
+        if (newest := results.order_by("-at", "-id").first()) is not None:
+            found[row] = newest
+    return found
+
+
+def asked(spot, values: Mapping[str, Any]) -> Proposal | None:
+    """The model's answer; None where it refuses the values or has none."""
+    model = find(ROWS[spot.row].model)
+    try:
+        found = model.function(model.case_class(**values))
+    except CoreError:
+        return None
+    return None if isinstance(found, Infeasible) else found
+
+
+def slip_of(practice: Practice, spot, found: Proposal, values: Mapping[str, Any], *, now) -> dict:
+    """A proposal as it is stored and shown: title, expectation, reason, caution, limits, the wells it was worked out from."""
+    model = find(practice.model)
+    said = quantities(model.result_class)
+    before, after = (figure(getattr(found, k), practice.decimals) for k in ("before", "after"))
+    expected = said["expected"]
+    at = now + timedelta(minutes=practice.retest_min)
+    shown = f"{figure(found.expected, expected.decimals)}{' ' + expected.unit if expected.unit else ''}"
+    checks = ", ".join(practice.check_first)
+    return {
+        "kind": "practice", "row": practice.id, "spot": spot.key, "title": f"{practice.id}: {practice.says.format(before=before, after=after)}",
+        "expect": f"{expected.label} {shown}. First seen after {minutes(practice.dead_min)}; look again at {clock(at)}.",
+        "why": found.why + (f" Held back by {found.bound_by}." if found.bound_by else "") + f" Check first: {checks}.",
+        "caution": " ".join((practice.caution, *(f"{c.text[0].upper()}{c.text[1:]}." for c in found.cautions))), "school": practice.school,
+        "before": found.before, "after": found.after, "unit": practice.unit, "decimals": practice.decimals,
+        "reading": values.get(practice.reads),
+        "expected": found.expected, "dead_min": practice.dead_min, "retest_min": practice.retest_min, "low": found.low, "high": found.high,
+        "bound_by": found.bound_by, "band": [found.band_low, found.band_high], "model": practice.model, "given": dict(values),
+    }  # fmt: skip
+
+
+def minutes(value: float) -> str:
+    """Minutes in words that stay short: 5 min, 4 h."""
+    return f"{value / 60:.3g} h" if value >= 120 else f"{value:.0f} min"
+
+
+def put(practice: Practice, spot, found: Proposal, values: Mapping[str, Any], *, about: Record | None, by, now) -> Record:
+    """Write a proposed move into the log; people decide it."""
+    data = slip_of(practice, spot, found, values, now=now)
+    return write(kind=Kind.MOVE, subject=spot.subject, by=by, now=now, says=data["title"], data=data, about=about)
+
+
+def from_result(row, result: Record, *, state, now) -> Record | None:
+    """The move that a confirmed result outside its band calls for by the practice table; None where no row answers or stands."""
+    for spot in state.mill.moves.values():
+        practice = ROWS[spot.row]
+        if not practice.model or spot.subject != row.id or row.id not in spot.readings.values():
+            continue
+        start = opening(spot, state.mill, state.grade, newest=newest_results(spot.readings.values()) | {row.id: result})
+        found = None if start.missing else asked(spot, start.values)
+        if found is not None and found.stands and found.before != found.after:
+            return put(practice, spot, found, start.values, about=result, by=None, now=now)
+    return None

@@ -1,0 +1,64 @@
+"""Writing a move into the log from its row, and what the retest found where no sample of the plan reads it."""
+
+from django.db import transaction
+
+from core.errors import ImpossibleInput, Problem
+from core.judge.band import Band
+from core.judge.move import outcome
+from core.practice.table import ROWS
+from desk.log.actions import write
+from desk.log.models import Kind, Record
+from desk.log.practice import asked, put
+
+WORDS = {"worked": "worked", "partly": "worked in part", "not": "did not work"}
+
+
+@transaction.atomic
+def propose(*, spot, values, by, now) -> Record:
+    """Put a row that stands to the shift. Raises: ImpossibleInput where it does not stand or one is open already."""
+    found = asked(spot, values)
+    if found is None or not found.stands or found.before == found.after:
+        raise ImpossibleInput(Problem("spot", "has no move to propose at these readings"))
+    if waiting(spot) is not None:
+        raise ImpossibleInput(Problem("spot", "has a move that is proposed or waits for its retest: one at a time"))
+    return put(ROWS[spot.row], spot, found, values, about=None, by=by, now=now)
+
+
+def moves_of(spot) -> list[Record]:
+    """The moves ever proposed at a spot, the newest first, with what was decided and what became of each."""
+    moves = [
+        m
+        for m in Record.objects.current().filter(kind=Kind.MOVE, subject=spot.subject).order_by("-at", "-id")
+        if m.data.get("spot") == spot.key
+    ]
+    for m in moves:
+        m.decision = m.followed_by.filter(kind=Kind.DECISION).order_by("-id").first()
+        m.effect = m.decision.followed_by.filter(kind=Kind.EFFECT).order_by("-id").first() if m.decision else None
+        m.effect_words = WORDS.get(m.effect.status, m.effect.status) if m.effect else ""
+    return moves
+
+
+def waiting(spot) -> Record | None:
+    """The newest move of a spot that is not decided, or taken and not yet judged."""
+    for m in moves_of(spot)[:1]:
+        if m.decision is None or (m.decision.data["choice"] != "refuse" and m.effect is None):
+            return m
+    return None
+
+
+@transaction.atomic
+def found_after(*, move: Record, value: float, by, now) -> Record:
+    """What the retest read, judged against the band the move aimed into. Once."""
+    decision = move.followed_by.filter(kind=Kind.DECISION).order_by("-id").first()
+    if decision is None or decision.data["choice"] == "refuse":
+        raise ImpossibleInput(Problem("value", "belongs to a move that was taken; this one was not"))
+    if decision.followed_by.filter(kind=Kind.EFFECT).exists():
+        raise ImpossibleInput(Problem("value", "is kept already for this move"))
+    low, high = move.data["band"]
+    reading = move.data["reading"]
+    band = Band(low=low, high=high if high > low else low + 1e-9)
+    found = outcome(before=reading if reading is not None else value, expected=move.data["expected"], after=value, band=band)
+    return write(
+        kind=Kind.EFFECT, subject=move.subject, by=by, now=now, says=f"{move.data['title']}: {WORDS[found]}", status=found,
+        data={"after": value, "expected": move.data["expected"]}, about=decision,
+    )  # fmt: skip

@@ -1,0 +1,126 @@
+"""The practice table as a board: every row with the place it is used at, whether its signal stands, and its size."""
+
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+
+from django.urls import reverse
+
+from core.practice.table import ROWS, Practice, Proposal
+from desk.cook.actions import decided_on_next, move_on_next
+from desk.cook.house_views import CONTINUOUS
+from desk.cook.models import Cook
+from desk.cook.views import band_of
+from desk.kit.templatetags.vat import figure
+from desk.log.models import Kind, Record
+from desk.log.practice import asked, newest_results, opening
+from desk.mill.ribbon import STATIONS
+
+GROUPS = (("cook", "Chips and Cook", ("chips", "cook")), ("mechanical", "Mechanical", ("mechanical",)))
+BLOW_COUNTS = timedelta(hours=24)
+ORDER = {"stands": 0, "unread": 1, "calm": 2}
+
+
+@dataclass(frozen=True)
+class Line:
+    """One row at one place. `state`: stands, calm (no signal) or unread."""
+
+    practice: Practice
+    key: str
+    place: str
+    state: str
+    says: str
+    why: str
+    url: str = ""
+    decided: Record | None = None
+
+
+def group_of(key: str):
+    return next((g for g in GROUPS if g[0] == key), GROUPS[0])
+
+
+def station_of(practice: Practice) -> str:
+    """The station whose menu entry a row belongs to."""
+    return practice.station if practice.station in {k for k, _, _ in STATIONS} else "cook"
+
+
+def lines(state, group) -> list[Line]:
+    """The rows of a group, those that stand first."""
+    wanted = {k: p for k, p in ROWS.items() if p.station in group[2]}
+    spots = [s for s in state.mill.moves.values() if s.row in wanted]
+    newest = newest_results({r for s in spots for r in s.readings.values()})
+    decisions = decided([s.subject for s in spots])
+    found = [_line(state, wanted[s.row], s, newest, decisions) for s in spots]
+    if any(p.station == "cook" for p in wanted.values()):
+        found += _blows(state, wanted)
+    order = list(wanted)
+    return sorted(found, key=lambda x: (ORDER[x.state], order.index(x.practice.id)))
+
+
+def decided(subjects) -> dict[str, Record]:
+    """The newest decision by spot key."""
+    kept: dict[str, Record] = {}
+    rows = Record.objects.current().filter(kind=Kind.DECISION, subject__in=subjects).select_related("about")
+    for d in rows.order_by("at", "id"):
+        if d.about is not None and (spot := d.about.data.get("spot")):
+            kept[spot] = d
+    return kept
+
+
+def _line(state, practice: Practice, spot, newest, decisions) -> Line:
+    start = opening(spot, state.mill, state.grade, newest=newest)
+    found = None if start.missing else asked(spot, start.values)
+    common: dict[str, Any] = {"practice": practice, "key": spot.key, "place": spot.place, "decided": decisions.get(spot.key)}
+    if found is None:
+        return Line(
+            state="unread", says="", why="Nothing is read yet." if start.missing else "The readings do not fit.", **common
+        )
+    return Line(
+        state="stands" if found.stands else "calm",
+        says=size_of(practice, found) if found.stands else "",
+        why=found.why,
+        **common,
+    )
+
+
+def size_of(practice: Practice, found: Proposal) -> str:
+    before, after = (figure(getattr(found, k), practice.decimals) for k in ("before", "after"))
+    return practice.says.format(before=before, after=after)
+
+
+def _blows(state, wanted) -> list[Line]:
+    """K1, K2, K3 and K8: decided where the blow is recorded; here by the newest tested cook of each wood."""
+    found, seen = [], set()
+    newest: dict[str, Cook] = {}
+    tested = Cook.objects.filter(
+        kappa__isnull=False, started_at__gte=state.now - BLOW_COUNTS, started_at__lte=state.now
+    ).exclude(digester__in=[key for key, *_ in CONTINUOUS])
+    for cook in tested.order_by("started_at", "number"):
+        newest[cook.species] = cook
+    for species, cook in sorted(newest.items()):
+        move = move_on_next(cook, band_of(state, species, cook.target))
+        if move is None:
+            continue
+        seen.add(move.row)
+        unit = "H" if move.lever == "h" else "% EA"
+        done = decided_on_next(cook)
+        found.append(
+            Line(
+                practice=wanted[move.row], key=move.row, place=f"Cook {cook.number}, {species}", state="calm" if done else "stands",
+                says="" if done else f"Next cook {'+' if move.size > 0 else ''}{figure(move.size, 0 if unit == 'H' else 2)} {unit}",
+                why=f"Kappa {cook.kappa:.1f} for {cook.target:.0f}.", url=reverse("cook:one", args=[cook.number]), decided=done,
+            )
+        )  # fmt: skip
+    for key in ("K1", "K2", "K3", "K8"):
+        if key not in seen:
+            found.append(
+                Line(
+                    practice=wanted[key],
+                    key=key,
+                    place="Tested batch blows",
+                    state="calm",
+                    says="",
+                    why="No blow of the last day asks for it.",
+                )
+            )
+    return found
