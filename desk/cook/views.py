@@ -26,6 +26,7 @@ from desk.cook.forms import OPENINGS, ROWS, DesignForm, Profile
 from desk.cook.models import Cook, CookFit
 from desk.kit.bench import render_bench, typed_number
 from desk.kit.sheet import safe
+from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
 from desk.people.rights import may
@@ -44,6 +45,13 @@ def band_of(state, species: str, target: float) -> Band:
     if band and band.low <= target <= band.high:
         return band
     return Band(low=target - 2.0, high=target + 2.0, outer_low=target - 5.0, outer_high=target + 5.0, target=target)
+
+
+def cards_waiting() -> list[Record]:
+    """The newest version of each order's run card that no run has begun."""
+    begun = Record.objects.current().filter(kind=Kind.START).values_list("subject", flat=True)
+    cards = Record.objects.current().filter(kind=Kind.RUNCARD).exclude(subject__in=begun).order_by("id")
+    return list({c.subject: c for c in cards}.values())
 
 
 @require_safe
@@ -66,6 +74,7 @@ def design_page(request):
         lever=request.GET.get("solve", ""),
         species=form.data["species"],
         may_cook=request.user.may("cook"),
+        cards=cards_waiting() if request.user.may("plan") else (),
     )
     if form.is_valid() and not profile.bad:
         case = form.case

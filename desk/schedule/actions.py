@@ -1,11 +1,16 @@
 """Orders, cards issued in versions, and the start of a run."""
 
 from datetime import timedelta
+from urllib.parse import urlencode
 
 from django.db import transaction
+from django.urls import reverse
 
 from core.catalogue import find
+from core.cook.design import design
+from core.errors import ImpossibleInput
 from core.quantity import quantities
+from desk.cook.actions import coefficients_in_use
 from desk.deliver.actions import close_lot, open_lot, running_lot
 from desk.kit.templatetags.vat import clock, figure
 from desk.log.actions import write
@@ -68,25 +73,63 @@ def issue_card(*, by, now, wish, card, state) -> Record:
     )  # fmt: skip
 
 
-@transaction.atomic
-def attach_case(*, by, now, card: Record, case) -> Record:
-    """Issue the order's newest card again as its next version, with a held case on it."""
+def _with(*, by, now, card: Record, kept: dict) -> Record:
+    """The order's newest card again as its next version, with one more piece of bench work on it."""
     refuse(by, "plan")
     newest = latest_card(card.subject)
     if newest is None or newest.pk != card.pk:
-        raise Refused("card", "The card has been replaced; send the case to its newest version.")
+        raise Refused("card", "The card has been replaced; send it to its newest version.")
     version = Record.objects.filter(kind=Kind.RUNCARD, subject=card.subject).count() + 1
+    data = {**card.data, "version": version, "cases": [*card.data.get("cases", []), kept]}
+    return write(
+        kind=Kind.RUNCARD, subject=card.subject, by=by, now=now, data=data, about=card,
+        says=f"Run card {card.data['number']}, order {card.subject} version {version}: with {kept['name']}",
+    )  # fmt: skip
+
+
+@transaction.atomic
+def attach_case(*, by, now, card: Record, case) -> Record:
+    """Send a held case to a run card."""
     figures = [
         [said.label, figure(case.result[name], said.decimals), said.unit]
         for name, said in quantities(find(case.model_name).result_class).items()
         if case.result.get(name) is not None
     ]
     kept = {"case": case.pk, "name": case.name, "model": case.model_name, "given": case.given, "figures": figures}
-    data = {**card.data, "version": version, "cases": [*card.data.get("cases", []), kept]}
-    return write(
-        kind=Kind.RUNCARD, subject=card.subject, by=by, now=now, data=data, about=card,
-        says=f"Run card {card.data['number']}, order {card.subject} version {version}: with the case {case.name}",
-    )  # fmt: skip
+    return _with(by=by, now=now, card=card, kept=kept)
+
+
+@transaction.atomic
+def attach_cook(*, by, now, card: Record, form, profile) -> Record:
+    """Send a designed cook to a run card: charge, profile, what is foreseen, and the address that opens it again.
+
+    Raises: Refused, in words, for a design that cannot be.
+    """
+    if not form.is_valid() or profile.bad:
+        raise Refused("card", "Not sent: a well of the design is not right.")
+    case = form.case
+    use, fit = coefficients_in_use(case.species)
+    try:
+        found = design(case, profile.points, coefficients=use)
+    except ImpossibleInput as refusal:
+        raise Refused("card", f"Not sent. {refusal}") from None
+    steps = ", ".join(f"{m:g} min {t:g} °C" for m, t in profile.points)
+    figures = [
+        ["kappa foreseen", figure(found.cooked.kappa, 1), ""], ["H-factor", figure(found.cooked.h, 0), ""], ["EA on wood", figure(case.ea_pct_naoh, 1), "% NaOH"],
+        ["white liquor", figure(found.plan.white_m3, 1), "m³"], ["pulp", figure(found.pulp_t, 1), "t OD"], ["profile", steps, ""],
+    ]  # fmt: skip
+    given = form.given | {f"m{i}": f"{m:.6g}" for i, (m, _) in enumerate(profile.points)}
+    given |= {f"t{i}": f"{t:.6g}" for i, (_, t) in enumerate(profile.points)}
+    words = f"{case.species} cook, {'fit to ' + str(fit.n) + ' cooks' if fit else 'published coefficients'}"
+    kept = {
+        "case": None,
+        "name": words,
+        "model": "cook",
+        "given": given,
+        "figures": figures,
+        "url": f"{reverse('cook:design')}?{urlencode(given)}",
+    }
+    return _with(by=by, now=now, card=card, kept=kept)
 
 
 def card_data(wish, card, state) -> dict:

@@ -8,6 +8,7 @@ urlpatterns = [
     path("order/", views.new_order, name="order"),
     path("card/", views.bench, name="bench"),
     path("card/attach/", views.attach, name="attach"),
+    path("card/design/", views.attach_design, name="attach_design"),
     path("card/<int:pk>/", views.issued, name="issued"),
     path("card/<int:pk>/print/", views.print_card, name="print"),
     path("card/<int:pk>/start/", views.start, name="start"),

@@ -4,17 +4,19 @@ from datetime import datetime
 
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from core.colour import GREY_BETA, LIGNIN_BETA, ks_from_reflectance, swatch
 from core.errors import ImpossibleInput, Infeasible
 from desk.cases.models import HeldCase
+from desk.cook.forms import DesignForm, Profile
 from desk.kit.bench import render_bench
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.people.rights import may
-from desk.schedule.actions import Refused, add_order, attach_case, issue_card, latest_card, start_run
+from desk.schedule.actions import Refused, add_order, attach_case, attach_cook, issue_card, latest_card, start_run
 from desk.schedule.drawings import cover_picture, small_courses
 from desk.schedule.forms import OrderForm
 from desk.schedule.planning import plan, relief_words
@@ -171,6 +173,21 @@ def attach(request):
     except Refused as refusal:
         messages.error(request, str(refusal))
         return redirect("cases:one_case", case.pk)
+    messages.success(request, f"{kept.says}.")
+    return redirect("schedule:issued", pk=kept.pk)
+
+
+@require_POST
+@may("plan")
+def attach_design(request):
+    """Send the designed cook to a run card, which becomes its next version."""
+    card = get_object_or_404(Record.objects.current(), pk=_pk(request.POST.get("card", "")), kind=Kind.RUNCARD)
+    form, profile = DesignForm(request.POST, schools=request.schools), Profile(request.POST, ())
+    try:
+        kept = attach_cook(by=request.user, now=request.now, card=card, form=form, profile=profile)
+    except Refused as refusal:
+        messages.error(request, str(refusal))
+        return redirect(f"{reverse('cook:design')}?{request.POST.urlencode()}"[:4000])
     messages.success(request, f"{kept.says}.")
     return redirect("schedule:issued", pk=kept.pk)
 

@@ -115,6 +115,9 @@ class Journeys(DeskCase):
     def test_a_cook_from_design_to_fit(self):
         page = self.page
         self.sign_in("Shift lead, day shift")
+        shares = "share_K=60&share_S=6&share_M=6&share_R=13&share_W=5&share_B=10"
+        self.open(f"/schedule/card/?order=H-0413&grade=LB80&gsm=80&sale_t=50&speed_m_min=880&start=16:45&{shares}")
+        page.get_by_role("button", name="Issue the card").click()
         self.open("/cook/?target=29")
         # design: a handle of the profile is dragged, its row follows; then it is solved for the target
         handle = page.locator("[data-handle]").nth(3)
@@ -126,6 +129,10 @@ class Journeys(DeskCase):
         page.mouse.up()
         expect(page.locator("#t3")).not_to_have_value(before)
         page.locator("#t3").fill(before)
+        page.get_by_role("button", name="Send to the run card").click()
+        expect(page.get_by_text("kappa foreseen")).to_be_visible()
+        page.get_by_role("link", name=re.compile("larch cook")).first.click()
+        expect(page.locator("#t3")).to_have_value(before)
         page.get_by_role("textbox", name="Digester").fill("4")
         page.get_by_role("button", name="Charge it now").click()
         expect(page.get_by_role("heading", name=re.compile("Cook 1149"))).to_be_visible()

@@ -30,7 +30,7 @@ RIGHTS = {
     "shift:decide": (MAY["move"], MAY["move"]), "shift:decide_cover": (MAY["move"], MAY["move"]), "shift:handover": (ANY, MAY["handover"]),
     "shift:signed": (ANY, MAY["note"] | MAY["handover"]), "shift:audit": (MAY["audit"], NOBODY), "people:sign_in": (ANY, ANY), "people:sign_in_as": (NOBODY, ANY), "people:sign_out": (NOBODY, ANY),
     "kit:own_units": (NOBODY, ANY), "log:one": (MAY["read_trail"], NOBODY), "log:note": (MAY["note"], MAY["note"]), "lab:record": (MAY["record"], MAY["record"]),
-    "schedule:order": (NOBODY, MAY["plan"]), "schedule:bench": (ANY, MAY["plan"]), "schedule:start": (NOBODY, MAY["plan"] | MAY["move"]), "schedule:attach": (NOBODY, MAY["plan"]),
+    "schedule:order": (NOBODY, MAY["plan"]), "schedule:bench": (ANY, MAY["plan"]), "schedule:start": (NOBODY, MAY["plan"] | MAY["move"]), "schedule:attach": (NOBODY, MAY["plan"]), "schedule:attach_design": (NOBODY, MAY["plan"]),
     "mill:bring_in": (MAY["propose_setup"], MAY["propose_setup"]), "mill:edit": (MAY["propose_setup"], MAY["propose_setup"]), "mill:change": (ANY, MAY["countersign"]),
     "handbook:calc": (ANY, ANY), "intake:readings": (NOBODY, NOBODY), "intake:type_in": (NOBODY, MAY["readings"]), "intake:send_file": (NOBODY, MAY["readings"]), "intake:make_key": (NOBODY, MAY["tokens"]),
     "intake:revoke_key": (NOBODY, MAY["tokens"]), "intake:turn": (NOBODY, MAY["readings"]), "cases:hold": (NOBODY, ANY), "cases:let_go": (NOBODY, ANY),
@@ -156,7 +156,7 @@ FORMS = {
     "/cook/start/": ("species", "digester", "ea_pct_naoh", "sulphidity_pct", "lw_m3_t", "wood_t", "m0", "t0", "m1", "t1", "m2", "t2", "target"), "/cook/records/import/": ("text", "go", "map.kappa", "map.species"),
     "/cook/": ("species", "ea_pct_naoh", "m0", "t0", "m1", "t1", "solve", "target"), "/cook/records/": ("as", "species", "a", "b", "digester", "state"), "/cook/continuous/": ("wood_t_h", "new_t_h", "t2", "v0", "choice", "reason", "lw_m3_t"), "/cook/house/": ("digesters", "order"), "/chips/": ("share_0", "c4", "basis", "presteam"),
     "/moves/row/K10/": ("top_c", "bottom_c", "liquor_m3", "flow_m3_h", "move", "value"), "/moves/row/T1/": ("csf_ml", "target", "inner", "wood", "sec_kwh_t", "rate_t_h", "value"),
-    "/sign-in/": ("initials", "pin", "next"), "/instruments/keys/": ("name", "scope"), "/schedule/card/attach/": ("case", "card"),
+    "/sign-in/": ("initials", "pin", "next"), "/instruments/keys/": ("name", "scope"), "/schedule/card/attach/": ("case", "card"), "/schedule/card/design/": ("card", "species", "ea_pct_naoh", "m0", "t0", "m1", "t1", "wood_t"),
 }  # fmt: skip
 TYPED = (
     st.text(max_size=12) | st.floats().map(str) | st.integers(-(10**20), 10**20).map(str)

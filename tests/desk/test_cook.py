@@ -364,3 +364,32 @@ class ChipsPage(CookCase):
         wide = self.client.get("/cook/house/?steam_t_h=60&tank_t=400").context
         self.assertGreater(len(tight["house"].clashes), 0)
         self.assertEqual(len(wide["house"].clashes), 0)
+
+
+class ToTheRunCard(CookCase):
+    def test_a_design_goes_to_a_run_card_as_it_stands_and_opens_again(self):
+        self.as_("mr")
+        card = make.issue_card(self.client)
+        page = self.client.get("/cook/")
+        self.assertContains(page, "Send to the run card")
+        form = page.context["form"]
+        sent = dict(form.given) | {"card": card}
+        for r in page.context["profile"].rows:
+            sent |= {f"m{r['i']}": r["m"], f"t{r['i']}": r["t"]}
+        answer = self.client.post("/schedule/card/design/", sent)
+        newest = Record.objects.filter(kind=Kind.RUNCARD, subject="H-0413").order_by("-id").first()
+        self.assertRedirects(answer, f"/schedule/card/{newest.pk}/")
+        kept = newest.data["cases"][-1]
+        again = self.client.get(kept["url"])
+        self.assertEqual(f"{again.context['d'].cooked.kappa:.1f}", {a: b for a, b, _ in kept["figures"]}["kappa foreseen"])
+        self.assertEqual(f"{again.context['d'].cooked.kappa:.6f}", f"{page.context['d'].cooked.kappa:.6f}")
+        self.assertContains(self.client.get(f"/schedule/card/{newest.pk}/print/"), "kappa foreseen")
+        old = self.client.post("/schedule/card/design/", sent)
+        self.assertTrue(old.url.startswith("/cook/"), "an old version takes nothing")
+        self.client.post("/schedule/card/design/", sent | {"card": newest.pk, "ea_pct_naoh": "-3"})
+        self.assertEqual(Record.objects.filter(kind=Kind.RUNCARD, subject="H-0413").count(), newest.data["version"])
+
+    def test_only_planners_send(self):
+        self.as_("tk")
+        self.assertNotContains(self.client.get("/cook/"), "Send to the run card")
+        self.assertEqual(self.client.post("/schedule/card/design/", {"card": 1}).status_code, 403)
