@@ -10,6 +10,7 @@ import core.cook.sulphite
 import core.cook.thickness
 import core.deliver.draw
 import core.lab.consistency
+import core.lab.fibre
 import core.mechanical.refine
 import core.practice.table
 import core.refine.freeness

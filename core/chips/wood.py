@@ -399,3 +399,115 @@ def trap(case: TrapCase) -> TrapFound | Infeasible:
     cautions = check(case)
     an_hour = case.wet_t_h * 1000.0 * case.ppm * 1e-6 * case.capture
     return TrapFound(hours=case.capacity_kg / an_hour, kg_day=24.0 * an_hour, cautions=cautions)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WeatherCase:
+    od_t: float = quantity("Wood in the pile", "t OD", possible=(0, 1e6), above=True, decimals=0)
+    moisture_pct: float = quantity("Moisture now", "% wet", possible=(0, 90), valid=(20, 65), decimals=1)
+    area_m2: float = quantity("Open top", "m²", possible=(0, 1e6), above=True, decimals=0)
+    bulk_od: float = quantity("Bulk, OD", "kg/m³", possible=(50, 400), valid=(100, 220), decimals=0, default=165.0)
+    rain_mm: float = quantity("Rain to come", "mm", possible=(0, 1000), valid=(0, 120), decimals=0)
+    days: float = quantity("over", "days", possible=(0, 365), above=True, valid=(0.1, 30), decimals=1, default=1.0)
+    dry_mm_day: float = quantity("Drying of the top", "mm/day", possible=(0, 15), valid=(0, 6), decimals=1, default=1.5)
+    taken: float = quantity("Rain that stays in", "share", possible=(0, 1), valid=(0.3, 0.9), decimals=2, default=0.6)
+    skin_m: float = quantity("Depth it reaches", "m", possible=(0, 20), above=True, valid=(0.3, 3), decimals=1, default=1.0)
+    rho_b: float = quantity("Basic density", "kg/m³", possible=(200, 900), valid=(300, 650), decimals=0, default=510.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WeatherFound:
+    skin_pct: float = figure(
+        "Moisture of the wetted skin", "% wet", decimals=1, equation="u + 100 water/skin's wood, to wet basis"
+    )
+    mean_pct: float = figure("Moisture of the whole pile", "% wet", decimals=1, equation="the same water in all of it")
+    water_t: float = figure("Water gained", "t", decimals=1, equation="area (rain × kept − drying × days)/1000")
+    skin_t: float = figure("Wood in that skin", "t OD", decimals=0, equation="area × depth × bulk")
+    feed_more_pct: float = figure("Wet feed for the same dry wood", "% more", decimals=1, equation="(1 − M0)/(1 − M skin) − 1")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "chips.weather",
+    title="Weather on a pile",
+    source="water balance of the skin; shares and depth are defaults to be calibrated",
+    holds_for="rain and drying on an open pile, no frost",
+    equation="Δu = 100 A (rain f − dry d)/1000 / (A z bulk/1000)",
+    symbols="A=area_m2 f=taken dry=dry_mm_day d=days z=skin_m bulk=bulk_od rain=rain_mm",
+    calibrated_by=("taken", "skin_m", "dry_mm_day"),
+    basis="default",
+    checks=(
+        Check({"od_t": 1851, "moisture_pct": 45.4, "area_m2": 2000, "rain_mm": 30, "dry_mm_day": 0}, "water_t", 36.0),
+        Check({"od_t": 1851, "moisture_pct": 45.4, "area_m2": 2000, "rain_mm": 30, "dry_mm_day": 0}, "skin_pct", 48.4694, 1e-5),
+    ),
+)
+def weather(case: WeatherCase) -> WeatherFound:
+    """What rain and drying make of the skin and of the pile. A skin cannot hold more than full wood, nor be drier than air-dry (8 %).
+
+    Raises: ImpossibleInput.
+    """
+    cautions = check(case)
+    skin = min(case.od_t, case.area_m2 * case.skin_m * case.bulk_od / 1000.0)
+    u0, most = dry_basis(case.moisture_pct), max(full_pct(case.rho_b), dry_basis(case.moisture_pct))
+    wanted = case.area_m2 * (case.rain_mm * case.taken - case.dry_mm_day * case.days) / 1000.0
+    water = min((most - u0) / 100.0 * skin, max((min(u0, 8.0) - u0) / 100.0 * skin, wanted))
+    if wanted > water:
+        cautions += (Caution("rain_mm", f"{wanted - water:.0f} t run through: the skin holds no more"),)
+    u1 = u0 + 100.0 * water / skin
+    m1 = wet_basis(u1)
+    return WeatherFound(
+        skin_pct=m1, mean_pct=wet_basis(u0 + 100.0 * water / case.od_t), water_t=water, skin_t=skin,
+        feed_more_pct=100.0 * ((100.0 - case.moisture_pct) / (100.0 - m1) - 1.0), cautions=cautions,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OrderCase:
+    pulp_t: float = quantity("Pulp for the order", "t OD", possible=(0, 1e6), above=True, decimals=1)
+    screened_pct: float = quantity("Screened yield", "%", possible=(0, 100), above=True, valid=(38, 60), decimals=1)
+    loss_pct: float = quantity("Lost later", "%", possible=(0, 90), valid=(0, 12), decimals=1, default=1.0)
+    bark_pct: float = quantity("Bark", "%", possible=(0, 60), valid=(0, 3), decimals=1, default=1.0)
+    fines_pct: float = quantity("Fines screened out", "%", possible=(0, 60), valid=(0, 4), decimals=1, default=1.5)
+    moisture_pct: float = quantity("Moisture", "% wet", possible=(0, 95), valid=(30, 65), decimals=1)
+    rho_b: float = quantity("Basic density", "kg/m³", possible=(200, 900), valid=(350, 600), decimals=0, default=510.0)
+    feed_t_h: float = quantity("Oven-dry feed", "t/h", possible=(0, 500), above=True, decimals=2)
+    yard_t: float = quantity("Wood in the yard", "t OD", possible=(0, 1e6), decimals=0, default=0.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OrderFound:
+    od_t: float = figure("Wood for it", "t OD", decimals=1, equation="pulp/(Y (1 − loss)(1 − bark)(1 − fines))")
+    green_t: float = figure("as it comes", "t wet", decimals=1, equation="od/(1 − M)")
+    loose_m3: float = figure("loose", "m³", decimals=0, equation="1000 od/(density × 0.37)")
+    hours: float = figure("Hours of this feed", "h", decimals=1, equation="od/feed")
+    lacks_t: float = figure("Lacking in the yard", "t OD", decimals=1, equation="wood − yard, not under 0")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "chips.order",
+    title="Wood for an order",
+    source="balance",
+    holds_for="one source of one order",
+    equation="od = pulp/[Y (1 − l)(1 − b)(1 − f)]",
+    symbols="od=od_t pulp=pulp_t Y=screened_pct l=loss_pct b=bark_pct f=fines_pct",
+    checks=(
+        Check({"pulp_t": 0.9, "screened_pct": 46, "loss_pct": 1, "bark_pct": 1.5, "fines_pct": 2, "rho_b": 420, "moisture_pct": 50, "feed_t_h": 1}, "od_t", 2.0473, 2e-3),
+        Check({"pulp_t": 0.9, "screened_pct": 46, "loss_pct": 1, "bark_pct": 1.5, "fines_pct": 2, "rho_b": 420, "moisture_pct": 50, "feed_t_h": 1}, "green_t", 4.0947, 2e-3),
+        Check({"pulp_t": 0.9, "screened_pct": 46, "loss_pct": 1, "bark_pct": 1.5, "fines_pct": 2, "rho_b": 420, "moisture_pct": 50, "feed_t_h": 1}, "loose_m3", 13.175, 2e-3),
+    ),
+)  # fmt: skip
+def order(case: OrderCase) -> OrderFound:
+    """Wood of one source for an order, on every basis. Raises: ImpossibleInput."""
+    cautions = check(case)
+    keep = (1 - case.loss_pct / 100) * (1 - case.bark_pct / 100) * (1 - case.fines_pct / 100)
+    od = case.pulp_t / (case.screened_pct / 100.0 * keep)
+    lacks = max(0.0, od - case.yard_t)
+    return OrderFound(
+        od_t=od,
+        green_t=od / (1 - case.moisture_pct / 100),
+        loose_m3=1000 * od / (case.rho_b * 0.37),
+        hours=od / case.feed_t_h,
+        lacks_t=lacks,
+        cautions=cautions,
+    )

@@ -6,18 +6,22 @@ Open limits are null in the document and +-inf here.
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import cache
 from typing import Any
 
 import numpy as np
 
 from core.blend.mix import Source
+from core.cook.kinetic import Charge, cook
+from core.cook.profile import Points
 from core.deliver.draw import DrawCase
 from core.deliver.runcard import Additive
-from core.errors import ImpossibleInput, Problem
+from core.errors import ImpossibleInput, NotSolved, Problem
 from core.judge.band import Band
 from core.lab.methods import TESTS
 from core.line.network import Draw, DrawKind, Network, Outlet, Sets, Unit, build, loses, shares
 from core.line.steady import Solution
+from core.mechanical.refine import WOODS, EnergyCase, freeness
 from core.practice.table import ROWS
 from core.quantity import quantities
 from core.register import find
@@ -131,6 +135,30 @@ class PlanRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class CookPlan:
+    """How a cooking unit is set to cook: what it makes by the kinetic model until a cook of it is kept."""
+
+    species: str
+    charge: Charge
+    points: Points
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RefinePlan:
+    """How a refining unit is set: its freeness by the energy model."""
+
+    wood: str
+    sec_kwh_t: float
+
+
+@cache
+def made_by(plan: CookPlan) -> "Made":
+    """Yield and kappa of a plan by the kinetic model, published coefficients. Raises: ImpossibleInput."""
+    done = cook(plan.species, plan.charge, plan.points)
+    return Made(yield_pct=done.yield_pct, kappa=done.kappa)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class MoveSpot:
     """Where a row of the practice table is used in this mill: the readings that fill its wells, the band, and what else they open with.
 
@@ -169,6 +197,8 @@ class Mill:
     plan: Mapping[str, PlanRow]
     schools: Mapping[str, Any]
     moves: Mapping[str, MoveSpot] = field(default_factory=dict)
+    cook_plans: Mapping[str, CookPlan] = field(default_factory=dict)
+    refine_plans: Mapping[str, RefinePlan] = field(default_factory=dict)
 
     def draw_case(self, grade: Grade, *, gsm: float | None = None, speed_m_min: float | None = None) -> DrawCase:
         """The machine's draw for a grade, its furnish ash still 0 (the mix fills it in)."""
@@ -206,7 +236,7 @@ class Made:
 class Running:
     """How the line is run: feeds by unit (t/h oven-dry), what each source gives (t/h), filler (t/h).
 
-    `makes`: what a cooking unit makes of its wood, by unit; it stands in place of the set-up's fixed loss and kappa.
+    `makes`: what a cooking unit makes of its wood, by unit; it stands in place of the unit's plan, or of a fixed loss and kappa.
     """
 
     feeds: Mapping[str, float]
@@ -324,6 +354,38 @@ def _unit(r: _Reader, data: Json, i: int) -> Unit:
         stores=bool(data.get("stores", False)),
         cooks=r.text(data, "cooks", place, ""),
     )
+
+
+def _plans(r: _Reader, units: list[Json]) -> tuple[dict[str, CookPlan], dict[str, RefinePlan]]:
+    """The cooking and refining plans of the units, each one tried: a plan that cannot be cooked is named."""
+    cooks, refines = {}, {}
+    for i, u in enumerate(units):
+        place, key = f"units[{i}] {u.get('id', '?')}", str(u.get("id", ""))
+        if "cook" in u:
+            c = u["cook"]
+            plan = CookPlan(
+                species=r.text(u, "cooks", place),
+                charge=Charge(
+                    ea_pct_naoh=r.number(c, "ea_pct_naoh", f"{place}.cook", 0.1, 30.0),
+                    sulphidity_pct=r.number(c, "sulphidity_pct", f"{place}.cook", 0.0, 60.0),
+                    lw_m3_t=r.number(c, "lw_m3_t", f"{place}.cook", 2.0, 12.0),
+                    aq_pct=r.number(c, "aq_pct", f"{place}.cook", 0.0, 0.5, default=0.0),
+                ),
+                points=tuple((float(m), float(t)) for m, t in c.get("points", [])),
+            )
+            try:
+                made_by(plan)
+                cooks[key] = plan
+            except (ImpossibleInput, NotSolved) as refusal:
+                r.bad(f"{place}.cook", str(refusal))
+        if "refine" in u:
+            refines[key] = RefinePlan(
+                wood=r.text(u["refine"], "wood", f"{place}.refine"),
+                sec_kwh_t=r.number(u["refine"], "sec_kwh_t", f"{place}.refine", 1.0, 6000.0),
+            )
+            if refines[key].wood not in WOODS:
+                r.bad(f"{place}.refine.wood", f"is {refines.pop(key).wood!r}; it must be one of {', '.join(WOODS)}")
+    return cooks, refines
 
 
 def _feed(parts: Vector, cons_pct: float, t_h: float) -> Vector:
@@ -512,6 +574,7 @@ def read_mill(data: Json) -> Mill:
         for name in (*made.readings.values(), *((made.band,) if made.band else ())):
             if name not in plan:
                 r.bad(f"{place}.readings", f"names {name!r}; the plan has no such row")
+    cook_plans, refine_plans = _plans(r, r.items(data, "units"))
     hour, _, minute = r.text(data, "day_starts", "mill").partition(":")
     mill = Mill(
         name=r.text(data, "name", "mill"),
@@ -530,6 +593,8 @@ def read_mill(data: Json) -> Mill:
         plan=plan,
         schools=data.get("schools", {}),
         moves=moves,
+        cook_plans=cook_plans,
+        refine_plans=refine_plans,
     )
     if r.problems:
         raise ImpossibleInput(*r.problems)
@@ -558,9 +623,12 @@ def network(mill: Mill, running: Running) -> Network:
                 u = replace(u, feed=u.feed * (rate / dry))
             elif u.id == "filler":
                 u = replace(u, feed=_feed(shares(0.0, FL=1.0), 40.0, rate))
-        if u.id in running.makes:
-            made = running.makes[u.id]
+        if u.id in running.makes or u.id in mill.cook_plans:
+            made = running.makes[u.id] if u.id in running.makes else made_by(mill.cook_plans[u.id])
             u = replace(u, conversion=loses(1.0 - made.yield_pct / 100.0), sets=replace(u.sets, kappa=made.kappa))
+        if u.id in mill.refine_plans:
+            p = mill.refine_plans[u.id]
+            u = replace(u, sets=replace(u.sets, csf_ml=freeness(EnergyCase(wood=p.wood, sec_kwh_t=p.sec_kwh_t)).csf_ml))
         units.append(u)
     draws = [replace(d, target=running.gives[d.id[4:]]) if d.id.startswith("out.") else d for d in mill.draws]
     return build(units, draws)

@@ -5,6 +5,7 @@ from typing import Any
 from core.cook.species import NAMES
 from core.lab.methods import TESTS
 from core.line.network import DrawKind
+from core.mechanical.refine import WOODS
 from core.practice.table import ROWS
 from core.stream import COMPONENTS
 
@@ -42,11 +43,19 @@ BAND = {k: _num(null=True) for k in ("low", "high", "outer_low", "outer_high", "
 SETS = _obj(
     {}, {"kappa": _num(0, 200), "csf_ml": _num(1, 1000), "iso_pct": _num(1, 100), "s457": _num(1, 300), "grey": _num(0, 1)}
 )
+COOK_PLAN = _obj(
+    {
+        "ea_pct_naoh": _num(0.1, 30), "sulphidity_pct": _num(0, 60), "lw_m3_t": _num(2, 12),
+        "points": {"type": "array", "items": {"type": "array", "items": _num(), "minItems": 2, "maxItems": 2}, "minItems": 2, "maxItems": 12},
+    },
+    {"aq_pct": _num(0, 0.5)},
+)  # fmt: skip
+REFINE_PLAN = _obj({"wood": {"enum": list(WOODS)}, "sec_kwh_t": _num(1, 6000)})
 UNIT = _obj(
     {"id": KEY, "outlets": _list(_obj({"name": KEY, "to": KEY}, {"shares": PARTS}))},
     {
         "line": TEXT, "station": TEXT, "title": TEXT, "supply": FLAG, "stores": FLAG, "fibre": FLAG, "feed": PARTS, "parts": PARTS,
-        "feed_t_h": _num(0, 1000), "cons_pct": _num(0.01, 100), "temp_c": _num(0, 180), "loss_pct": _num(0, 100), "sets": SETS, "cooks": {"enum": list(NAMES)},
+        "feed_t_h": _num(0, 1000), "cons_pct": _num(0.01, 100), "temp_c": _num(0, 180), "loss_pct": _num(0, 100), "sets": SETS, "cooks": {"enum": list(NAMES)}, "cook": COOK_PLAN, "refine": REFINE_PLAN,
     },
 )  # fmt: skip
 DRAW = _obj(

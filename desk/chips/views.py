@@ -26,6 +26,9 @@ BENCHES = {
         Bench("classes", "Size and thickness classes", "What the classifier found.", "chips.classes", "", {"oversize_pct": 1.0, "over_thick_pct": 9.5, "accept_pct": 81.7, "pin_pct": 6.4, "fines_pct": 1.4, "bark_pct": 0.9}, "wood"),
         Bench("pile", "A cone of chips", "Volume, content, days.", "chips.pile", "", {"base_m": 38, "bulk_od": 150, "draw_t_h": 4.6}, "yard", "Never walk on a pile that is being drawn: chips bridge over a hole."),
         Bench("trap", "Stone and metal trap", "When is it full?", "chips.trap", "", {"capacity_kg": 150, "wet_t_h": 18.6, "ppm": 25}, "yard", "A metal detector trip stays with people: the belt is started at the belt, by procedure."),
+        Bench("order", "Wood for an order", "One source of one order, on every basis.", "chips.order", "", {"pulp_t": 25, "screened_pct": 43.6, "loss_pct": 3, "moisture_pct": 46.8, "feed_t_h": 10.35, "yard_t": 2477}, "wood"),
+        Bench("weather", "Weather on a pile", "Rain and drying: what the skin will weigh on the belt.", "chips.weather", "", {"od_t": 1851, "moisture_pct": 45.4, "area_m2": 2000, "rain_mm": 30}, "yard", "Never walk on a pile that is being drawn: chips bridge over a hole."),
+        Bench("wet-wash", "Wet washing", "Usable fibre out, pith, ash and sand, and the washer’s water.", "chips.wet_wash", "", {"od_t_h": 3.2, "pith_pct": 12, "solubles_pct": 3, "ash_pct": 2}, "bagasse", "Washer drums and dewatering screws draw in: guards closed, locked out before hands go near."),
         Bench("depith", "Depithing", "Fibre, pith, sand, and what leaves.", "chips.depith", "", {"od_t_h": 4.6, "pith_pct": 32, "solubles_pct": 4, "ash_pct": 3}, "bagasse"),
         Bench("bagasse", "Bagasse for pulp", "Whole bagasse a tonne of pulp.", "chips.bagasse", "", {"cook_pct": 53, "shrink_pct": 6, "depith_pct": 68, "storage_pct": 5, "moisture_pct": 50}, "bagasse", "Bagasse dust burns and is bad to breathe; wet piles heat inside."),
     )
