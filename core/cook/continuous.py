@@ -1,6 +1,6 @@
 """A continuous digester: zones by production, packing and level, H over them, and a rate change on its way down the vessel."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from core.cook import kinetic
 from core.cook.profile import Points, h_factor, h_rate, temp_for_h
@@ -63,6 +63,11 @@ class Zone:
     volume_m3: float
     packing_t_m3: float
     temp_c: float
+
+
+def filled(zones: tuple[Zone, ...], level_pct: float) -> tuple[Zone, ...]:
+    """The zones with the top one as full as the chip level says, % of it."""
+    return (replace(zones[0], volume_m3=zones[0].volume_m3 * level_pct / 100.0), *zones[1:])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

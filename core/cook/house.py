@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass, replace
 
+from core.cook.models import SteamCase, steam
+from core.cook.profile import Points
 from core.errors import ImpossibleInput, Problem
 
 STEP_MIN = 5.0
@@ -39,6 +41,60 @@ class Batch:
             ("hold", self.rise_at + self.rise_min, self.blow_at),
             ("blow", self.blow_at, self.end),
         )
+
+
+FILL_MIN, BLOW_MIN, IDLE_MIN, HOLD_STEAM, WET_WOOD_PCT, LOSS_MJ_T = 43.0, 20.0, 34.0, 0.15, 88.0, 60.0
+NO_HEAT_T_T = 0.8  # t steam a t of wood where the heat balance has no answer
+
+
+def batch_of(
+    *,
+    name: str,
+    digester: str,
+    rise_at: float,
+    plan: Points,
+    lw_m3_t: float,
+    wood_t: float,
+    yield_pct: float,
+    done: bool = False,
+) -> Batch:
+    """A cook on the house's clock: its phases from its profile, its steam from the heat of the rise, its pulp from its yield."""
+    top = max(t for _, t in plan)
+    rise = next(m for m, t in plan if t >= top - 0.5)
+    try:
+        heat = SteamCase(
+            rise_c=max(1.0, top - plan[0][1]), u_pct=WET_WOOD_PCT, liquor_t_t=max(0.0, lw_m3_t - WET_WOOD_PCT / 100.0), loss_mj_t=LOSS_MJ_T, final_c=min(top, 180.0)
+        )  # fmt: skip
+        per_t = steam(heat).direct_t_t
+    except ImpossibleInput:
+        per_t = NO_HEAT_T_T
+    rising = per_t * wood_t / (max(rise, 1.0) / 60.0)
+    return Batch(
+        name=name, digester=digester, rise_at=rise_at, fill_min=FILL_MIN, rise_min=rise, hold_min=max(1.0, plan[-1][0] - rise), blow_min=BLOW_MIN, steam_t_h=rising,
+        hold_steam_t_h=HOLD_STEAM * rising, pulp_t=wood_t * yield_pct / 100.0, done=done,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pace:
+    """Hours of a cycle, hours between blows, and ADt a day of the house."""
+
+    cycle_h: float
+    apart_h: float
+    adt_day: float
+
+
+def pace(batch: Batch, digesters: int) -> Pace:
+    """The pace of so many digesters that all cook like this one, filling and idle time in. Raises: ImpossibleInput for none."""
+    if digesters < 1:
+        raise ImpossibleInput(Problem("digesters", f"is {digesters}; there must be one at least"))
+    cycle = batch.end - batch.rise_at + FILL_MIN + IDLE_MIN
+    return Pace(cycle_h=cycle / 60.0, apart_h=cycle / 60.0 / digesters, adt_day=digesters * batch.pulp_t / 0.9 * 1440.0 / cycle)
+
+
+def follow_on(last: Batch, name: str, after: float) -> Batch:
+    """The next cook of a digester, like the last: filled and begun as soon as it may, not before `after`."""
+    return replace(last, name=name, rise_at=max(last.end, after) + FILL_MIN + IDLE_MIN, done=False)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -135,6 +135,18 @@ class PlanRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Pile:
+    """A pile of the yard: drawn first in first out (plane) or from its skin (cone), for a unit, by a share of its feed."""
+
+    key: str
+    name: str
+    kind: str
+    unit: str
+    share: float
+    limit_days: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class CookPlan:
     """How a cooking unit is set to cook: what it makes by the kinetic model until a cook of it is kept."""
 
@@ -199,6 +211,7 @@ class Mill:
     moves: Mapping[str, MoveSpot] = field(default_factory=dict)
     cook_plans: Mapping[str, CookPlan] = field(default_factory=dict)
     refine_plans: Mapping[str, RefinePlan] = field(default_factory=dict)
+    piles: Mapping[str, Pile] = field(default_factory=dict)
 
     def draw_case(self, grade: Grade, *, gsm: float | None = None, speed_m_min: float | None = None) -> DrawCase:
         """The machine's draw for a grade, its furnish ash still 0 (the mix fills it in)."""
@@ -574,6 +587,20 @@ def read_mill(data: Json) -> Mill:
         for name in (*made.readings.values(), *((made.band,) if made.band else ())):
             if name not in plan:
                 r.bad(f"{place}.readings", f"names {name!r}; the plan has no such row")
+    piles = {}
+    for i, p in enumerate(r.items(data, "piles") if "piles" in data else []):
+        place = f"piles[{i}] {p.get('key', '?')}"
+        pile = Pile(
+            key=r.text(p, "key", place),
+            name=r.text(p, "name", place),
+            kind=r.text(p, "kind", place),
+            unit=r.text(p, "unit", place),
+            share=r.number(p, "share", place, 0.0, 1.0),
+            limit_days=r.number(p, "limit_days", place, 1.0, 1000.0),
+        )
+        piles[pile.key] = pile
+        if pile.unit not in {u.id for u in units}:
+            r.bad(f"{place}.unit", f"is {pile.unit!r}; there is no such unit")
     cook_plans, refine_plans = _plans(r, r.items(data, "units"))
     hour, _, minute = r.text(data, "day_starts", "mill").partition(":")
     mill = Mill(
@@ -595,6 +622,7 @@ def read_mill(data: Json) -> Mill:
         moves=moves,
         cook_plans=cook_plans,
         refine_plans=refine_plans,
+        piles=piles,
     )
     if r.problems:
         raise ImpossibleInput(*r.problems)

@@ -158,6 +158,16 @@ MOVE = _obj(
         "opens": {"type": "object", "additionalProperties": {"type": ["number", "string"]}},
     },
 )
+PILE = _obj(
+    {
+        "key": KEY,
+        "name": NAME,
+        "kind": {"enum": ["plane", "cone"]},
+        "unit": KEY,
+        "share": _num(0, 1),
+        "limit_days": _num(1, 1000),
+    }
+)
 SCHEMA: Schema = {
     "$schema": "https://json-schema.org/draft/2020-12/schema",
     "title": "Fox Vat mill document",
@@ -168,6 +178,6 @@ SCHEMA: Schema = {
             "shift_hours": _num(1, 24), "safety_number": NAME, "units": _list(UNIT, 1), "draws": _list(DRAW), "vessels": _list(VESSEL, 1),
             "sources": _list(SOURCE, 1), "grades": _list(GRADE, 1), "plan": _list(PLAN), "lanes": _list(LANE), "lines": _list(_obj({"key": KEY, "name": NAME}, {"sentence": TEXT})),
         },
-        {"note": TEXT, "schools": SCHOOLS, "moves": _list(MOVE)},
+        {"note": TEXT, "schools": SCHOOLS, "moves": _list(MOVE), "piles": _list(PILE)},
     ),
 }  # fmt: skip

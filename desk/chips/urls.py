@@ -3,4 +3,8 @@ from django.urls import path
 from desk.chips import views
 
 app_name = "chips"
-urlpatterns = [path("", views.belt, name="belt"), path("bench/<str:key>/", views.bench, name="bench")]
+urlpatterns = [
+    path("", views.belt, name="belt"),
+    path("note/", views.note, name="note"),
+    path("bench/<str:key>/", views.bench, name="bench"),
+]

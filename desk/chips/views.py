@@ -1,21 +1,27 @@
 """Chips: the belt as it is fed, on every basis; its thickness; what the pulp becomes of it; piles and their age."""
 
-from django.http import Http404
-from django.shortcuts import render
-from django.urls import reverse
-from django.views.decorators.http import require_safe
+from dataclasses import replace
 
-from core.chips.piles import Receipt, what_is_left
-from core.chips.wood import BASES, Part, dry_basis, full_pct, mix_wood
-from core.cook import thickness
-from core.cook.kinetic import Charge
-from core.errors import CoreError, ImpossibleInput, Problem
+from django.contrib import messages
+from django.http import Http404
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST, require_safe
+
+from core.chips.wood import BASES, Part
+from core.cook import belt as belts
+from core.cook.belt import Belt
+from core.errors import CoreError, ImpossibleInput
 from core.judge.band import Band, judge
+from core.line.mill import default_feeds
 from desk.cases.benches import Bench, bench_page
+from desk.chips import yard
 from desk.chips.drawings import belt_picture
-from desk.kit.bench import render_bench, typed_number
+from desk.kit.bench import Well, read_wells, render_bench, typed_number
+from desk.kit.templatetags.vat import pct
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, colour_of, draw_small
+from desk.people.rights import may
 
 BENCHES = {
     b.key: b
@@ -35,166 +41,112 @@ BENCHES = {
 }  # fmt: skip
 GROUPS = (("wood", "Wood"), ("yard", "Yard"), ("bagasse", "Bagasse"))
 CLASSES = (
-    ("c2", 1.5, "1 to 2", 5.0),
-    ("c3", 2.5, "2 to 3", 17.0),
-    ("c4", 3.5, "3 to 4", 27.5),
-    ("c5", 4.5, "4 to 5", 22.5),
-    ("c6", 5.5, "5 to 6", 10.5),
-    ("c8", 7.0, "6 to 8", 8.0),
-    ("c10", 9.0, "8 to 10", 6.9),
-    ("c12", 11.0, "10 to 12", 2.6),
-)
+    ("c2", 1.5, "1 to 2", 5.0), ("c3", 2.5, "2 to 3", 17.0), ("c4", 3.5, "3 to 4", 27.5), ("c5", 4.5, "4 to 5", 22.5), ("c6", 5.5, "5 to 6", 10.5),
+    ("c8", 7.0, "6 to 8", 8.0), ("c10", 9.0, "8 to 10", 6.9), ("c12", 11.0, "10 to 12", 2.6),
+)  # fmt: skip
 EDGES = ((1.0, 2.0), (2.0, 3.0), (3.0, 4.0), (4.0, 5.0), (5.0, 6.0), (6.0, 8.0), (8.0, 10.0), (10.0, 12.0))
-LOOKS = (
-    ("even", "An even mat fills the washer or feeder", "Loaded as it should be.", "watch"),
-    (
-        "starved",
-        "Gaps, the feeder chatters",
-        "Starved: H and liquor run ahead of the wood. Look at the bin and the screw, then at the level below.",
-        "act",
-    ),
-    ("flooded", "Heaped, spilling back", "Flooded: uneven steam and dry cores. Cut the feed before anything else.", "act"),
-    (
-        "stones",
-        "Rattle, sparks, bright marks",
-        "Stone or metal: stop by procedure, empty the trap locked out; look at the detector’s log.",
-        "act",
-    ),
-    ("ice", "Lumps, frost on the chips", "Frozen: steam longer, expect a cold core and slow penetration.", "watch"),
-    (
-        "rot",
-        "Grey, smoking, sour smell",
-        "Old wood from the core of the pile: mix it in thin, expect dark pulp and alkali taken.",
-        "watch",
-    ),
-)
-START = {
-    "share_0": 62,
-    "share_1": 38,
-    "moisture_0": 48.7,
-    "moisture_1": 43.8,
-    "rho_0": 510,
-    "rho_1": 500,
-    "feed_t_h": 9.9,
-    "presteam": 6,
-    "bark": 0.9,
-}
-LARCH_CHARGE = Charge(ea_pct_naoh=18.0, sulphidity_pct=28.4, lw_m3_t=4.1)
-LARCH_PLAN = ((0.0, 80.0), (35.0, 116.0), (50.0, 116.0), (95.0, 170.0), (185.0, 170.0))
-LABELS = {
-    "share_0": ("Round wood", "%", 0, 1e6), "share_1": ("Sawmill", "%", 0, 1e6), "moisture_0": ("Round wood, moisture", "% wet", 0, 99), "moisture_1": ("Sawmill, moisture", "% wet", 0, 99),
-    "rho_0": ("Round wood, basic density", "kg/m³", 200, 900), "rho_1": ("Sawmill, basic density", "kg/m³", 200, 900), "feed_t_h": ("Oven-dry feed", "t/h", 0.01, 500), "presteam": ("Presteaming at 100 °C", "min", 0, 60), "bark": ("Bark", "%", 0, 100),
-}  # fmt: skip
-PILES = (
-    ("Larch, round wood", "plane", 1851.0, 5.9, ((1, 240), (3, 300), (5, 330), (7, 340), (9, 330), (11, 320), (13, 330)), 60.0),
-    ("Larch, sawmill", "plane", 626.0, 4.0, ((1, 110), (2, 150), (4, 160), (5, 150), (7, 170)), 60.0),
-    ("Alder", "cone", 974.0, 4.6, ((2, 120), (9, 180), (71, 800)), 45.0),
-)
+WELLS = tuple(Well(*w) for w in (
+    ("share_0", "Round wood", "%", 62, 0, 1e6), ("share_1", "Sawmill", "%", 38, 0, 1e6), ("moisture_0", "Round wood, moisture", "% wet", 48.7, 0, 99), ("moisture_1", "Sawmill, moisture", "% wet", 43.8, 0, 99),
+    ("rho_0", "Round wood, basic density", "kg/m³", 510, 200, 900), ("rho_1", "Sawmill, basic density", "kg/m³", 500, 200, 900), ("feed_t_h", "Oven-dry feed", "t/h", 10.35, 0.01, 500), ("presteam", "Presteaming at 100 °C", "min", 6, 0, 60),
+))  # fmt: skip
+CLASS_WELLS = tuple(Well(k, f"Class {words} mm", "%", start, 0, 100) for k, _, words, start in CLASSES)
+LARCH = "K.larch.cook"
 
 
 def _station(request, state, **more):
     return {"station": "chips", "stations": STATIONS, "small": draw_small(state), **more}
 
 
-def _read(request, names: dict) -> tuple[dict, dict, dict]:
-    typed = {k: request.GET.get(k, f"{v:g}") for k, v in names.items()}
-    values, errors = {}, {}
-    for k, text in typed.items():
-        label, unit, low, high = LABELS.get(k, (f"Class {k}", "%", 0, 100))
-        try:
-            values[k] = typed_number(text)
-        except ValueError:
-            errors[k] = f"{label} is “{text}”; it must be a number of {unit}"
-            continue
-        if not low <= values[k] <= high:
-            hint = " On dry basis?" if k.startswith("moisture") and values[k] > 99 else ""
-            errors[k] = f"{label} is {values[k]:g} {unit}; it must be {low:g} to {high:g} {unit}.{hint}"
-    return typed, values, errors
+def _wells(state) -> tuple[Well, ...]:
+    """The bench's wells; the feed opens at what the line is fed."""
+    fed = default_feeds(state.mill).get("K.larch.chips")
+    return tuple(replace(w, start=fed) if w.name == "feed_t_h" and fed else w for w in WELLS)
 
 
-def _wood(state) -> str:
-    """The colour of the larch on the belt: the one the ribbon paints it with."""
-    return colour_of(state.solution.enters("K.larch.chips"))[0]
-
-
-def _steam(minutes: float, chip: dict) -> thickness.Presteamed:
-    return thickness.presteam(thickness.PresteamCase(minutes=minutes, **chip))
-
-
-def _cooked(v: dict, steamed: thickness.Presteamed) -> thickness.Uneven:
-    """Every class in the larch cook of the plan, filled as far as the steaming lets the liquor in."""
-    filled = max(0.3, steamed.void_filled)
-    return thickness.cook_classes(
-        "larch",
-        LARCH_CHARGE,
-        LARCH_PLAN,
-        tuple(thickness.ChipClass(mm=mm, share=v[k], penetration=filled) for k, mm, _, _ in CLASSES),
+def _worked(v: dict, basis: str, plan) -> Belt:
+    return belts.belt(
+        belts.BeltCase(
+            parts=(
+                Part(name="round wood", share=v["share_0"], moisture_pct=v["moisture_0"], rho_b=v["rho_0"]),
+                Part(name="sawmill", share=v["share_1"], moisture_pct=v["moisture_1"], rho_b=v["rho_1"]),
+            ),
+            basis=basis,
+            classes=tuple((mm, v[k]) for k, mm, _, _ in CLASSES),
+            presteam_min=v["presteam"],
+            feed_t_h=v["feed_t_h"],
+            species=plan.species,
+            charge=plan.charge,
+            points=plan.points,
+        )
     )
 
 
 @require_safe
 def belt(request):
-    """The larch belt: mix, moisture, thickness, presteaming; kappa of every class in the same cook; piles."""
+    """The larch belt: mix, moisture, thickness, presteaming; kappa of every class in the same cook; piles; what was seen."""
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
     basis = request.GET.get("basis", "green")
     basis = basis if basis in BASES else "green"
-    names = {**START, **{k: start for k, _, _, start in CLASSES}}
-    typed, v, errors = _read(request, names)
+    wells, v = read_wells(request.GET, _wells(state))
+    classes, shares = read_wells(request.GET, CLASS_WELLS)
+    errors = {w["name"]: w["error"] for w in (*wells, *classes) if w["error"]}
+    row, plan = state.mill.plan.get("K.larch_blow.kappa"), state.mill.cook_plans.get(LARCH)
+    band = row.band if row else Band(low=28, high=32, outer_low=26, outer_high=34, target=30)
     context = _station(
-        request,
-        state,
-        basis=basis,
-        bases=(("green", "green mass"), ("dry", "dry wood"), ("solid", "solid m³"), ("loose", "loose m³")),
-        looks=LOOKS,
-        look=next((x for x in LOOKS if x[0] == request.GET.get("look")), None),
-    )
-    mix = uneven = steamed = after = None
-    if not errors:
+        request, state, basis=basis, bases=(("green", "green mass"), ("dry", "dry wood"), ("solid", "solid m³"), ("loose", "loose m³")), looks=yard.LOOKS.items(), traps=yard.TRAPS.items(), feeds=yard.FEEDS.items(), piles=yard.stands(state),
+        counts=yard.counts(state), looked=yard.looked(state), may_record=request.user.may("record"), band=band,
+    )  # fmt: skip
+    found = None
+    if plan is None:
+        errors["share_0"] = f"The set-up has no cook for {LARCH}; an engineer adds one."
+    elif not errors:
         try:
-            mix = mix_wood(
-                (
-                    Part(name="round wood", share=v["share_0"], moisture_pct=v["moisture_0"], rho_b=v["rho_0"]),
-                    Part(name="sawmill", share=v["share_1"], moisture_pct=v["moisture_1"], rho_b=v["rho_1"]),
-                ),
-                basis,
-            )
-            whole = sum(v[k] for k, *_ in CLASSES)
-            if abs(whole - 100.0) > 0.5:
-                raise ImpossibleInput(Problem("c4", f"the classes sum to {whole:g} %; they must make 100 ± 0.5 %"))
-            chip = {"rho_b": mix.rho_b, "u_pct": min(250.0, dry_basis(mix.moisture_pct))}
-            steamed, longer = _steam(v["presteam"], chip), min(60.0, v["presteam"] + 5.0)
-            uneven, after = _cooked(v, steamed), _cooked(v, _steam(longer, chip))
+            found = _worked(v | shares, basis, plan)
         except ImpossibleInput as refusal:
-            errors |= {p.field: f"{p.text[0].upper()}{p.text[1:]}" for p in refusal.problems}
+            errors |= {"c4" if p.field == "classes" else p.field: f"{p.text[0].upper()}{p.text[1:]}" for p in refusal.problems}
         except CoreError as failure:
             errors["share_0"] = str(failure)
-    row = state.mill.plan.get("K.larch_blow.kappa")
-    band = row.band if row else Band(low=28, high=32, outer_low=26, outer_high=34, target=30)
+    for w in (*wells, *classes):
+        w["error"] = errors.get(w["name"], w["error"])
     context |= {
-        "wells": [(k, LABELS[k][0], LABELS[k][1], typed[k], errors.get(k, "")) for k in START], "classes": [(k, words, typed[k], errors.get(k, "")) for k, _, words, _ in CLASSES], "errors": errors, "band": band,
-        "over_thick": v.get("c10", 0) + v.get("c12", 0), "accept": sum(v.get(k, 0) for k in ("c3", "c4", "c5", "c6", "c8")),
-    }  # fmt: skip
-    if uneven is not None:
-        piles = [
-            (
-                name,
-                kind,
-                what_is_left(
-                    tuple(Receipt(days_ago=d, od_t=t) for d, t in receipts), inventory, draw, first_in_first_out=kind == "plane"
-                ),
-                limit,
-            )
-            for name, kind, inventory, draw, receipts, limit in PILES
+        "wells": wells,
+        "classes": [{**w, "label": words} for w, (_, _, words, _) in zip(classes, CLASSES, strict=True)],
+        "errors": errors,
+    }
+    if found is not None:
+        known = [
+            (s.pile.name, s.pile.kind, s.now, s.pile.limit_days) for s in context["piles"] if s.now is not None and s.now.layers
         ]
-        wet = v["feed_t_h"] / (1 - mix.moisture_pct / 100.0)
+        wood = colour_of(state.solution.enters("K.larch.chips"))[0]
         context |= {
-            "mix": mix, "u": uneven, "after": after, "steamed": steamed, "longer": longer, "judged": judge(uneven.kappa, band, confirmed=True), "spread": uneven.kappa_sd / uneven.kappa, "wet_t_h": wet, "loose_m3_h": 1000.0 * v["feed_t_h"] / mix.bulk_od,
-            "dry_pct": dry_basis(mix.moisture_pct), "full": full_pct(mix.rho_b), "shares": [(name, [100 * getattr(mix, b)[i] for b in ("green", "dry", "solid", "loose")]) for i, name in enumerate(("Round wood", "Sawmill"))],
-            "p": belt_picture(uneven, after, [(k, v[k]) for k, *_ in CLASSES], EDGES, piles, band, dry_basis(mix.moisture_pct), full_pct(mix.rho_b), _wood(state)), "worst_share": 100 * sum(c.rejects for c in uneven.classes if c.mm > 8) / uneven.rejects if uneven.rejects else 0.0, "piles": piles,
+            "b": found, "judged": judge(found.uneven.kappa, band, confirmed=True), "shares": [(name, [pct(getattr(found.mix, b)[i], 1) for b in ("green", "dry", "solid", "loose")]) for i, name in enumerate(("Round wood", "Sawmill"))],
+            "p": belt_picture(found.uneven, found.after, [(k, shares[k]) for k, *_ in CLASSES], EDGES, known, band, found.dry_pct, found.full_pct, wood),
         }  # fmt: skip
     return render_bench(request, "chips/belt", context)
+
+
+@require_POST
+@may("record")
+def note(request):
+    """Keep what came into the yard, a survey, a stone or a metal trip, or what a feed looked like."""
+    state = state_of(request)
+    if state is None:
+        raise Http404
+    text = request.POST.get("value", "").strip()
+    try:
+        value = typed_number(text) if text else None
+        kept = yard.keep(
+            state=state, what=request.POST.get("what", ""), where=request.POST.get("where", ""), value=value, words=request.POST.get("words", "").strip()[:300], by=request.user, now=request.now
+        )  # fmt: skip
+    except ValueError:
+        messages.error(request, f"Not kept. Wood is “{text}”; it must be a number of t oven-dry.")
+    except yard.YardRefused as refusal:
+        messages.error(request, f"Not kept. {refusal}")
+    else:
+        messages.success(request, f"Kept: {kept.says}." + (f" {kept.data['does']}" if kept.data.get("does") else ""))
+    return redirect("chips:belt")
 
 
 @require_safe

@@ -11,27 +11,16 @@ from core.judge.band import judge
 from desk.cook import actions
 from desk.cook.drawings import vessel_picture
 from desk.cook.views import band_of, station
-from desk.kit.bench import render_bench, typed_number
+from desk.kit.bench import Well, render_bench
 from desk.mill.context import state_of
 
 SPECIES = "alder"
-WELLS = (
+WELLS = tuple(Well(*w) for w in (
     ("wood_t_h", "Wood fed now", "t/h OD", 4.6, 0.1, 300.0), ("new_t_h", "Wood fed then", "t/h OD", 5.1, 0.1, 300.0), ("level_pct", "Chip level", "% of top zone", 100.0, 10.0, 110.0), ("ea_pct_naoh", "EA on wood", "% NaOH", 17.5, 5.0, 30.0),
     ("sulphidity_pct", "Sulphidity, of AA", "%", 28.4, 0.0, 60.0), ("lw_m3_t", "Liquor to wood", "m³/t", 4.0, 2.0, 12.0), ("target", "Kappa wanted", "", 18.0, 5.0, 100.0), ("feed_c", "Chips enter at", "°C", 100.0, 20.0, 140.0),
-)  # fmt: skip
+))  # fmt: skip
 ZONES = (("impregnate", "Impregnation", 18.0, 0.20, 112.0), ("heat", "Heating", 8.0, 0.19, 158.0), ("cook", "Cooking", 37.0, 0.19, 158.0), ("wash", "Wash", 60.0, 0.18, 130.0))  # fmt: skip
 LIMITS = {"v": ("volume", "m³", 0.5, 5000.0), "p": ("packing", "t OD/m³", 0.05, 0.5), "t": ("temperature", "°C", 20.0, 190.0)}
-
-
-def _typed(data, name: str, label: str, unit: str, start: float, low: float, high: float) -> dict:
-    text, value, error = data.get(name, f"{start:g}"), None, ""
-    try:
-        value = typed_number(text)
-        if not low <= value <= high:
-            error = f"{label} is {value:g} {unit}; it must be {low:g} to {high:g} {unit}"
-    except ValueError:
-        error = f"{label} is “{text}”; it must be a number, {low:g} to {high:g} {unit}"
-    return {"name": name, "label": label, "unit": unit, "text": text, "value": value, "error": error}
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
@@ -40,9 +29,9 @@ def vessel(request):
     if state is None:
         return render(request, "no_mill.html")
     data = request.POST if request.method == "POST" else request.GET
-    wells = [_typed(data, *w) for w in WELLS]
+    wells = [w.read(data) for w in WELLS]
     rows = [
-        {"name": label, "kind": kind, "wells": [_typed(data, f"{k}{i}", f"{label}, {LIMITS[k][0]}", LIMITS[k][1], start, *LIMITS[k][2:]) for k, start in (("v", v), ("p", p), ("t", t))]}
+        {"name": label, "kind": kind, "wells": [Well(f"{k}{i}", f"{label}, {LIMITS[k][0]}", LIMITS[k][1], start, *LIMITS[k][2:]).read(data) for k, start in (("v", v), ("p", p), ("t", t))]}
         for i, (kind, label, v, p, t) in enumerate(ZONES)
     ]  # fmt: skip
     every = [*wells, *(w for r in rows for w in r["wells"])]
@@ -71,7 +60,8 @@ def vessel(request):
 
 
 def _worked(v: dict, state) -> dict:
-    zones = tuple(continuous.Zone(name=label, kind=kind, volume_m3=v[f"v{i}"] * (v["level_pct"] / 100.0 if i == 0 else 1.0), packing_t_m3=v[f"p{i}"], temp_c=v[f"t{i}"]) for i, (kind, label, *_) in enumerate(ZONES))  # fmt: skip
+    whole = tuple(continuous.Zone(name=label, kind=kind, volume_m3=v[f"v{i}"], packing_t_m3=v[f"p{i}"], temp_c=v[f"t{i}"]) for i, (kind, label, *_) in enumerate(ZONES))  # fmt: skip
+    zones = continuous.filled(whole, v["level_pct"])
     charge = Charge(ea_pct_naoh=v["ea_pct_naoh"], sulphidity_pct=v["sulphidity_pct"], lw_m3_t=v["lw_m3_t"])
     way, done = continuous.cooked_through(SPECIES, charge, zones, v["wood_t_h"], feed_c=v["feed_c"])
     then = continuous.passage(zones, v["new_t_h"], feed_c=v["feed_c"])

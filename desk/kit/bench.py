@@ -38,6 +38,38 @@ def typed_number(text: str) -> float:
     return number
 
 
+@dataclass(frozen=True)
+class Well:
+    """A well that is no field of a registered model: what it is called, its unit, where it opens and what is allowed."""
+
+    name: str
+    label: str
+    unit: str
+    start: float
+    low: float
+    high: float
+
+    def read(self, data: Mapping[str, str]) -> dict[str, Any]:
+        """The well as typed: text, value (None when refused) and the error in words."""
+        text, value, error = data.get(self.name, f"{self.start:g}"), None, ""
+        try:
+            number = typed_number(text)
+            if self.low <= number <= self.high:
+                value = number
+            else:
+                hint = " On dry basis?" if self.unit == "% wet" and number > self.high else ""
+                error = f"{self.label} is {number:g} {self.unit}; it must be {self.low:g} to {self.high:g} {self.unit}.{hint}"
+        except ValueError:
+            error = f"{self.label} is “{text}”; it must be a number, {self.low:g} to {self.high:g} {self.unit}"
+        return {"name": self.name, "label": self.label, "unit": self.unit, "text": text, "value": value, "error": error}
+
+
+def read_wells(data: Mapping[str, str], wells) -> tuple[list[dict[str, Any]], dict[str, float]]:
+    """Rows for the page, and the values of those that were right."""
+    rows = [w.read(data) for w in wells]
+    return rows, {r["name"]: r["value"] for r in rows if r["value"] is not None}
+
+
 def time_of(text: str, now: datetime) -> datetime | None:
     """A clock time as typed (10:50): today's, or yesterday's when it lies half a day ahead; None when it is no time."""
     try:

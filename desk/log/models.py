@@ -31,6 +31,7 @@ class Kind(models.TextChoices):
     CORRECTION = "correction", "correction"
     SETUP = "setup", "set-up"
     COOK = "cook", "cook"
+    EVENT = "event", "event"
 
 
 class RecordQuerySet(models.QuerySet):
