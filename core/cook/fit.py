@@ -19,6 +19,8 @@ from core.errors import Infeasible
 Array = npt.NDArray[np.float64]
 LEAST = 8
 STEPS = 150
+MOST_NEWTON = 25
+MOST_EVALUATIONS = 4 * MOST_NEWTON  # each step asks once, and once more a coefficient
 MUST_FALL = 0.10
 BOUNDS = ((0.3, -4.0, 0.7), (3.0, 4.0, 1.3))
 SD_KAPPA, SD_RESIDUAL, SD_YIELD = 1.5, 1.0, 0.6
@@ -144,7 +146,9 @@ def fit(species: str, blows: tuple[Blow, ...], *, told: Callable[[int], None] | 
         )
 
     start = np.array([1.0, 0.0, 1.0])
-    found = least_squares(misses, start, bounds=BOUNDS, loss="soft_l1", x_scale=(0.2, 1.0, 0.1), diff_step=1e-3, max_nfev=25)
+    found = least_squares(
+        misses, start, bounds=BOUNDS, loss="soft_l1", x_scale=(0.2, 1.0, 0.1), diff_step=1e-3, max_nfev=MOST_NEWTON
+    )
     mb, carbohydrate, alkali = (float(v) for v in found.x)
     by_default, by_fit = side.run(1.0, 0.0, 1.0)[0], side.run(mb, carbohydrate, alkali)[0]
     n = len(blows)

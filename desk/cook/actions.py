@@ -3,6 +3,7 @@
 import csv
 import io
 import math
+from collections.abc import Callable
 from dataclasses import asdict
 from datetime import datetime, timedelta
 
@@ -315,10 +316,16 @@ def blows(species: str) -> tuple[fits.Blow, ...]:
     return tuple(found)
 
 
+def fit_to_blows(species: str, told: Callable[[int], None] | None = None) -> fits.Fit | Infeasible:
+    """The fit itself, not yet kept; `told` hears every evaluation."""
+    return fits.fit(species, blows(species), told=told)
+
+
 @transaction.atomic
-def keep_fit(*, species: str, by, now) -> CookFit | Infeasible:
+def keep_fit(*, species: str, by, now, found: fits.Fit | Infeasible | None = None) -> CookFit | Infeasible:
+    """Keep a fit (made now unless it is handed over) with who and when."""
     refuse(by, "fit")
-    found = fits.fit(species, blows(species))
+    found = fit_to_blows(species) if found is None else found
     if isinstance(found, Infeasible):
         return found
     dots = {"lab": found.lab, "default": found.by_default, "fit": found.by_fit, "at_bound": found.at_bound}

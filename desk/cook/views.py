@@ -4,14 +4,19 @@ import csv
 import io
 from dataclasses import replace
 from datetime import timedelta
+from queue import SimpleQueue
+from threading import Thread
 from urllib.parse import parse_qsl, urlencode
 
 from django.contrib import messages
-from django.http import HttpResponse, JsonResponse
+from django.http import Http404, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.template.loader import render_to_string
 from django.urls import reverse
+from django.utils.html import escape
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
+from core.cook import fit as fits
 from core.cook import follow, kinetic
 from core.cook.design import charge_of, design, liquor_of, solve_for
 from core.cook.profile import h_factor
@@ -29,7 +34,7 @@ from desk.kit.sheet import safe
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
-from desk.people.rights import may
+from desk.people.rights import may, refuse
 
 LEVERS = (("time", "time"), ("temperature", "temperature"), ("charge", "charge"))
 PAGE = 40
@@ -410,30 +415,54 @@ def bring_in(request):
     return render(request, "cook/bring_in.html", context | {"kept": kept, "bad": bad[:200], "bad_total": len(bad)})
 
 
+def _fitting(request, state, species: str):
+    """The page of a fit while it runs, line by line: the fit in a thread of its own, each evaluation told as it is done."""
+    page = render_to_string("cook/fitting.html", station(request, state, species=species), request)
+    start, end = page.split("<!--told-->")
+    heard: SimpleQueue = SimpleQueue()
+    blows = actions.blows(species)
+
+    def work() -> None:
+        try:
+            heard.put(("done", fits.fit(species, blows, told=lambda n: heard.put(("told", n)))))
+        except CoreError as failure:
+            heard.put(("failed", str(failure)))
+
+    Thread(target=work, daemon=True).start()
+    yield start
+    while (said := heard.get())[0] == "told":
+        yield f"<p>{said[1]} of at most {fits.MOST_EVALUATIONS} evaluations of {len(blows)} cooks</p>\n"
+    back = reverse("cook:fit", args=[species])
+    if said[0] == "failed":
+        yield f'<p class="msg">It failed: {escape(said[1])}. <a class="lk" href="{back}">Back</a></p>'
+    else:
+        made = actions.keep_fit(species=species, by=request.user, now=request.now, found=said[1])
+        if isinstance(made, Infeasible):
+            yield f'<p class="msg">The tested cooks {escape(made.reason)}. <a class="lk" href="{back}">Back</a></p>'
+        else:
+            yield f'<p>Kept. <a class="lk" href="{back}">See it</a></p><meta http-equiv="refresh" content="0;url={back}">'
+    yield end
+
+
 @require_http_methods(["GET", "POST"])
 def fit_page(request, species: str):
     """The kinetic coefficients fitted to this mill's blows: error before and after, every blow, and which are in use."""
     state = state_of(request)
     if species not in NAMES:
-        from django.http import Http404
-
         raise Http404
     if request.method == "POST":
-        from desk.people.rights import refuse
-
         refuse(request.user, "fit")
         choice = request.POST.get("choice", "")
         try:
             if choice == "fit":
-                made = actions.keep_fit(species=species, by=request.user, now=request.now)
-                if isinstance(made, Infeasible):
-                    messages.error(request, f"The tested cooks {made.reason}.")
-            else:
-                chosen = CookFit.objects.filter(
-                    species=species, pk=int(choice) if choice.isdigit() and len(choice) < 15 else 0
-                ).first()
-                actions.use_fit(species=species, fit=chosen, by=request.user, now=request.now)
-                messages.success(request, "Chosen.")
+                told = StreamingHttpResponse(_fitting(request, state, species))
+                told["Content-Encoding"] = "identity"  # line by line, not held back to be packed
+                return told
+            chosen = CookFit.objects.filter(
+                species=species, pk=int(choice) if choice.isdigit() and len(choice) < 15 else 0
+            ).first()
+            actions.use_fit(species=species, fit=chosen, by=request.user, now=request.now)
+            messages.success(request, "Chosen.")
         except CookRefused as refusal:
             messages.error(request, str(refusal))
         return redirect("cook:fit", species)

@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import re
 from datetime import timedelta
 
 from django.core.exceptions import PermissionDenied
@@ -322,7 +323,11 @@ class Kept(CookCase):
 class Learnt(CookCase):
     def test_a_fit_is_kept_chosen_used_and_let_go(self):
         self.as_("pn")
-        self.client.post("/cook/fit/larch/", {"choice": "fit"})
+        told = b"".join(self.client.post("/cook/fit/larch/", {"choice": "fit"}).streaming_content).decode()
+        heard = [int(n) for n in re.findall(r"<p>(\d+) of at most 100 evaluations", told)]
+        self.assertEqual(heard, list(range(1, len(heard) + 1)))
+        self.assertGreater(len(heard), 8)
+        self.assertIn("url=/cook/fit/larch/", told)
         fit = CookFit.objects.get(species="larch")
         self.assertEqual(fit.n, Cook.objects.filter(species="larch", kappa__isnull=False).count())
         self.assertLess(fit.after, fit.before)
@@ -337,6 +342,12 @@ class Learnt(CookCase):
         self.assertEqual(self.client.get("/cook/").context["d"].cooked.kappa, default)
         told = Record.objects.filter(subject="fit.larch").values_list("status", flat=True)
         self.assertEqual(sorted(told), ["chosen", "chosen", "fitted"])
+
+    def test_too_few_blows_are_said(self):
+        self.as_("pn")
+        told = b"".join(self.client.post("/cook/fit/bagasse/", {"choice": "fit"}).streaming_content).decode()
+        self.assertIn("a fit wants 8 at least", told)
+        self.assertFalse(CookFit.objects.filter(species="bagasse").exists())
 
     def test_an_unaccepted_fit_cannot_be_chosen(self):
         fit = CookFit.objects.create(species="larch", coefficients={}, n=3, before=1, after=1, left_out=2, accepted=False, dots={}, made_at=make.NOW, by=make.person("pn"))  # fmt: skip
