@@ -212,6 +212,7 @@ class Mill:
     cook_plans: Mapping[str, CookPlan] = field(default_factory=dict)
     refine_plans: Mapping[str, RefinePlan] = field(default_factory=dict)
     piles: Mapping[str, Pile] = field(default_factory=dict)
+    digesters: tuple[str, ...] = ()  # batch digesters with a thermometer
 
     def draw_case(self, grade: Grade, *, gsm: float | None = None, speed_m_min: float | None = None) -> DrawCase:
         """The machine's draw for a grade, its furnish ash still 0 (the mix fills it in)."""
@@ -623,6 +624,7 @@ def read_mill(data: Json) -> Mill:
         cook_plans=cook_plans,
         refine_plans=refine_plans,
         piles=piles,
+        digesters=tuple(str(d) for d in data.get("digesters", [])),
     )
     if r.problems:
         raise ImpossibleInput(*r.problems)
@@ -705,7 +707,7 @@ class SignalSpec:
 
 
 def signals(mill: Mill) -> tuple[SignalSpec, ...]:
-    """The meters a mill has by its document: a level a vessel, a flow a source, a consistency meter a dilution point."""
+    """The meters a mill has by its document: a level a vessel, a flow a source, a consistency meter a dilution point, a thermometer a digester."""
     found = [
         SignalSpec(
             tag=f"level.{k}",
@@ -740,5 +742,11 @@ def signals(mill: Mill) -> tuple[SignalSpec, ...]:
             age_min=5.0, row=r.id,
         )
         for r in mill.plan.values() if r.lever.get("kind") == "dilution"
+    ]  # fmt: skip
+    found += [
+        SignalSpec(
+            tag=f"temp.digester.{d}", label=f"Digester {d}, circulation", unit="°C", kind="temperature", low=-10.0, high=200.0, decimals=1, station="cook", age_min=10.0
+        )
+        for d in mill.digesters
     ]  # fmt: skip
     return tuple(found)

@@ -178,6 +178,6 @@ SCHEMA: Schema = {
             "shift_hours": _num(1, 24), "safety_number": NAME, "units": _list(UNIT, 1), "draws": _list(DRAW), "vessels": _list(VESSEL, 1),
             "sources": _list(SOURCE, 1), "grades": _list(GRADE, 1), "plan": _list(PLAN), "lanes": _list(LANE), "lines": _list(_obj({"key": KEY, "name": NAME}, {"sentence": TEXT})),
         },
-        {"note": TEXT, "schools": SCHOOLS, "moves": _list(MOVE), "piles": _list(PILE)},
+        {"note": TEXT, "schools": SCHOOLS, "moves": _list(MOVE), "piles": _list(PILE), "digesters": _list(KEY)},
     ),
 }  # fmt: skip

@@ -17,6 +17,7 @@ from core.cook.kinetic import Charge
 from core.cook.species import DEFAULT, SPECIES, Fitted
 from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.next_cook import MOST_EA, MOST_H, NextCook, after_blow
+from desk.cook import thermometer
 from desk.cook.models import Cook, CookFit, CookPoint
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -106,8 +107,12 @@ def add_point(*, cook: Cook, minute: float, value: float, by, now, kind: str = "
     return kept
 
 
-def log_of(cook: Cook) -> tuple[tuple[float, float], ...]:
-    return tuple((p.minute, p.value) for p in cook.points.all() if p.kind == "t")
+def log_of(cook: Cook, until: datetime | None = None) -> tuple[tuple[float, float], ...]:
+    """Temperatures of a cook: those kept with it and, while it runs (`until` now), what its digester's thermometer reads."""
+    typed = [(p.minute, p.value) for p in cook.points.all() if p.kind == "t"]
+    if until is None or cook.blown_at is not None:
+        return tuple(typed)
+    return thermometer.joined(typed, thermometer.read(cook, until))
 
 
 def measured_of(cook: Cook) -> tuple[tuple[float, float], ...]:
@@ -152,8 +157,10 @@ def blow(*, cook: Cook, by, now) -> None:
         raise CookRefused("blow", f"Cook {cook.number} is blown already.")
     if minute_of(cook, now) < 5.0:
         raise CookRefused("blow", "It was charged under five minutes ago.")
+    thermometer.settle(cook, now)
     cook.blown_at = now
     cook.save(update_fields=["blown_at"])
+    cook = Cook.objects.prefetch_related("points").get(pk=cook.pk)
     write(
         kind=Kind.COOK,
         subject=f"cook.{cook.number}",

@@ -24,7 +24,7 @@ from core.cook.species import DEFAULT, NAMES
 from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.band import Band, judge
 from core.judge.next_cook import next_plan
-from desk.cook import actions
+from desk.cook import actions, thermometer
 from desk.cook.actions import CookRefused, coefficients_in_use, log_of, measured_of, minute_of
 from desk.cook.drawings import cook_picture, fit_plot
 from desk.cook.forms import OPENINGS, ROWS, DesignForm, Profile
@@ -150,7 +150,7 @@ def start(request):
 def _followed(cook: Cook, now) -> dict:
     """A running cook as the page shows it."""
     minute = minute_of(cook, now)
-    log = log_of(cook)
+    log = log_of(cook, now)
     shown = log if log[-1][0] >= minute else log
     use, measured = cook.fitted, measured_of(cook)
     tested = CookFit.objects.filter(species=cook.species, in_use=True).first()
@@ -168,7 +168,7 @@ def _followed(cook: Cook, now) -> dict:
         after = kinetic.cook(cook.species, cook.given, after_points, coefficients=use, corrections=measured)
     at = lambda m: cook.started_at + timedelta(minutes=m)  # noqa: E731
     return {
-        "f": seen, "move": move, "sd": sd, "minute": minute, "old_min": minute - log[-1][0], "whole": whole, "lost10": lost, "makes_up": makes_up, "log": log, "measured": measured,
+        "f": seen, "move": move, "sd": sd, "minute": minute, "old_min": minute - log[-1][0], "whole": whole, "lost10": lost, "makes_up": makes_up, "log": log, "measured": measured, "metered": bool(thermometer.read(cook, now)),
         "stop_at": at(seen.stop) if seen.stop is not None else None, "stop_low": at(seen.stop_low) if seen.stop_low is not None else None, "stop_high": at(seen.stop_high) if seen.stop_high is not None else None,
         "planned_at": at(seen.planned_stop), "beyond": seen.to_target if isinstance(seen.to_target, Infeasible) else None,
         "p": cook_picture(seen.planned, whole, band=(cook.target - 2, cook.target + 2), end=max(whole[-1][0], minute), now=minute, log=log, after=after, after_points=after_points or (), measured=measured),

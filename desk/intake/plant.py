@@ -1,5 +1,6 @@
 """The simulated source: what the demo mill's meters would show, from its own balance, through the same door as any other."""
 
+from collections.abc import Callable
 from dataclasses import asdict, replace
 from datetime import datetime
 
@@ -16,6 +17,7 @@ from desk.mill.state import MillState
 SEED = 26318
 WANDER_MIN = 45.0  # how long a chest's consistency stays off its aim
 STUCK_EVERY_MIN, STUCK_FOR_MIN = 120.0, 30.0  # the demo's M chest meter sticks once in a while, so that it can be found
+TRUTHS: list[Callable[[datetime], dict[str, float]]] = []  # what stations add: tag to what is really there
 KNOWN_BIAS = {"meter.S.chest": 0.09}
 
 
@@ -53,6 +55,8 @@ def step(state: MillState, now: datetime) -> Outcome | None:
     dt_min = min(max(dt_min, 0.0), 60.0)
     rng = np.random.default_rng([plant.seed, plant.scans])
     truths = _truths(state, plant.truths, dt_min, rng)
+    for more in TRUTHS:
+        truths |= more(now)
     rows, meters = [], {}
     for i, signal in enumerate(Signal.objects.filter(tag__in=truths)):
         kind = KINDS[signal.kind]

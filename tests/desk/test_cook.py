@@ -11,11 +11,13 @@ from django.test import TestCase
 from openpyxl import load_workbook
 
 from core.chips.wood import Part, mix_wood
-from core.cook import kinetic
+from core.cook import follow, kinetic
 from core.cook.kinetic import Charge
-from desk.cook import actions
+from desk.cook import actions, thermometer
 from desk.cook.actions import CookRefused
 from desk.cook.models import Cook, CookFit
+from desk.instruments import store
+from desk.instruments.models import Signal, ms
 from desk.log.models import Kind, Record
 from desk.mill.state import MillState
 from tests import make
@@ -406,3 +408,35 @@ class ToTheRunCard(CookCase):
         self.as_("tk")
         self.assertNotContains(self.client.get("/cook/"), "Send to the run card")
         self.assertEqual(self.client.post("/schedule/card/design/", {"card": 1}).status_code, 403)
+
+
+class Thermometer(CookCase):
+    """A running cook reads its digester's own signal; typed readings stand in its place; at the blow they become its log."""
+
+    def test_the_log_is_the_meters_and_what_was_typed(self):
+        cook, signal = Cook.objects.get(number=1148), Signal.objects.get(tag="temp.digester.1")
+        cook.points.all().delete()
+        at = lambda m: cook.started_at + timedelta(minutes=m)  # noqa: E731
+        now = at(100)
+        store.keep([(signal.pk, ms(at(m)), 90.0 + 0.8 * m, 0) for m in range(0, 100, 2)])
+        log = actions.log_of(cook, now)
+        self.assertGreater(len(log), 15)
+        self.assertEqual([m for m, _ in log], sorted(m for m, _ in log))
+        actions.add_point(cook=cook, minute=50.0, value=111.0, by=make.person("tk"), now=now)
+        cook = Cook.objects.get(number=1148)
+        near = [(m, t) for m, t in actions.log_of(cook, now) if abs(m - 50.0) < 2.5]
+        self.assertEqual(near, [(50.0, 111.0)])
+        seen = follow.follow(cook.species, cook.given, cook.profile, actions.log_of(cook, now), cook.target)
+        self.assertGreater(seen.planned.h, 0.0)
+        actions.blow(cook=cook, by=make.person("mr"), now=now)
+        kept = actions.log_of(Cook.objects.get(number=1148))
+        self.assertEqual(kept, tuple(sorted(kept)))
+        self.assertGreater(len(kept), 15)
+        store.keep([(signal.pk, ms(at(101)), 20.0, 0)])
+        self.assertEqual(actions.log_of(Cook.objects.get(number=1148)), kept, "what it reads after the blow is not the cook's")
+
+    def test_the_simulated_plant_heats_the_running_cook_only(self):
+        cook = Cook.objects.get(number=1148)
+        found = thermometer.truths(cook.started_at + timedelta(minutes=150))
+        self.assertAlmostEqual(found["temp.digester.1"], 170.0 - thermometer.COOLER_C)
+        self.assertEqual(found["temp.digester.2"], 60.0)
