@@ -1,5 +1,9 @@
 """Imports every station, so that the register is whole. Import this before reading `core.register.models()`."""
 
+import core.bleach.infer
+import core.bleach.mechanical
+import core.bleach.stages
+import core.bleach.store
 import core.chips.bagasse
 import core.chips.wood
 import core.cook.continuous
@@ -20,7 +24,10 @@ import core.stock.density
 import core.stock.dilution
 import core.stock.flow
 import core.stock.loop
-import core.stock.mixing  # noqa: F401
+import core.stock.mixing
+import core.wash.closure
+import core.wash.line
+import core.wash.oxygen  # noqa: F401
 from core.register import Model, find, models
 
 __all__ = ["Model", "find", "models"]

@@ -1,0 +1,1 @@
+"""Bleaching: sequences, stages, charges, towers, chemicals in store."""

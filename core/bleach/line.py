@@ -1,0 +1,329 @@
+"""A whole sequence on one pulp: every stage, every wash, the minutes through, what it costs, and the least-cost charges to a target.
+
+A wash keeps a share of the dissolved matter made so far (default 0.10); no wash keeps it all. COD made: 2.0 kg a kappa removed, default.
+Source: models, sections 7.3 and 7.4, with costs by price. All constants are defaults to be calibrated.
+"""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Final
+
+import numpy as np
+from scipy.optimize import minimize
+
+from core.bleach.sequence import Sequence, Stage, read
+from core.bleach.stages import ACTIVE, BRIGHTEN, CHEMICAL, EXTRACT, Done, Pulp, Setting, run
+from core.colour import ks_from_kappa, ks_from_reflectance
+from core.errors import ImpossibleInput, Infeasible, Problem
+
+COD_A_KAPPA, WASH_KEEPS = 2.0, 0.10
+AOX_FROM, DIOXIDE_COUNTS = 0.12, 0.2
+FACTOR_LOW, FACTOR_HIGH, LEAST_OXYGEN = 0.15, 0.28, 10.0
+WASH_MIN = 8.0
+PRICES: Final = {
+    "ClO2": 1.10,
+    "H2O2": 0.75,
+    "NaOH": 0.42,
+    "O2": 0.12,
+    "O3": 1.60,
+    "Paa": 1.30,
+    "dithionite": 1.40,
+    "chelant": 1.20,
+    "acid": 0.12,
+    "NaOCl": 0.60,
+    "Cl2": 0.35,
+}  # a kg of 100 %, default
+MOST: Final = {"D0": 25.0, "D1": 15.0, "D2": 12.0, "P": 30.0, "PO": 30.0, "EP": 10.0, "EOP": 10.0, "O": 32.0, "Z": 8.0, "Paa": 15.0, "Y": 12.0, "E": 30.0, "EO": 30.0, "Q": 4.0, "A": 10.0, "H": 30.0, "C": 60.0, "W": 0.0, "X": 1.0}  # fmt: skip
+YIELD_A_KAPPA = 0.13  # % of fibre lost a kappa removed, default
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan:
+    """How a sequence is run on a pulp: settings in the order of the stages."""
+
+    sequence: Sequence
+    settings: tuple[Setting, ...]
+    wood: str
+    kappa: float
+    iso_pct: float | None = None  # measured; else the unbleached rule by kappa
+    cod: float = 0.0
+    naoh: Mapping[int, float] = field(default_factory=dict)  # kg/ODt of an extraction stage; else the caustic rule
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """One stage as it went: pulp in and out, what was charged (kg/ODt by chemical), residual, and minutes of the line it stands at."""
+
+    stage: Stage
+    setting: Setting
+    into: Pulp
+    done: Done
+    charged: Mapping[str, float]
+    starts_min: float
+    ends_min: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Bleached:
+    """The whole: steps, chemicals kg/ADt in all, AOX kg/ADt, COD kg/ADt, yield % of what came in, cost a tonne air-dry."""
+
+    steps: tuple[Step, ...]
+    chemicals: Mapping[str, float]
+    aox: float
+    cod: float
+    yield_pct: float
+    cost: float
+    minutes: float
+    cautions: tuple[str, ...]
+
+    @property
+    def kappa(self) -> float:
+        return self.steps[-1].done.pulp.kappa
+
+    @property
+    def iso(self) -> float:
+        return self.steps[-1].done.pulp.iso
+
+    @property
+    def viscosity(self) -> float:
+        return self.steps[-1].done.pulp.viscosity
+
+
+TYPICAL: Final = {
+    "O": Setting(charge=18.0, minutes=60.0, temp_c=95.0, ph=10.6, cons_pct=12.0), "D0": Setting(charge=9.0, minutes=45.0, temp_c=60.0, ph=2.5), "D1": Setting(charge=7.0, minutes=150.0, temp_c=75.0, ph=3.8),
+    "D2": Setting(charge=4.0, minutes=180.0, temp_c=75.0, ph=4.0), "E": Setting(charge=15.0, minutes=60.0, temp_c=70.0, ph=10.8), "EO": Setting(charge=15.0, minutes=70.0, temp_c=78.0, ph=10.8),
+    "EP": Setting(charge=3.0, minutes=75.0, temp_c=75.0, ph=10.8), "EOP": Setting(charge=3.0, minutes=80.0, temp_c=80.0, ph=10.8), "P": Setting(charge=18.0, minutes=150.0, temp_c=85.0, ph=10.8),
+    "PO": Setting(charge=18.0, minutes=90.0, temp_c=102.0, ph=10.8), "Q": Setting(charge=1.5, minutes=45.0, temp_c=65.0, ph=5.8), "Z": Setting(charge=4.0, minutes=5.0, temp_c=45.0, ph=2.8, cons_pct=38.0),
+    "A": Setting(charge=5.0, minutes=120.0, temp_c=95.0, ph=3.2), "Paa": Setting(charge=4.0, minutes=60.0, temp_c=70.0, ph=5.0), "Y": Setting(charge=6.0, minutes=45.0, temp_c=60.0, ph=5.8, cons_pct=4.0),
+    "X": Setting(charge=0.1, minutes=90.0, temp_c=55.0, ph=6.0), "W": Setting(charge=0.0, minutes=0.0, temp_c=60.0, ph=7.0), "H": Setting(charge=6.0, minutes=120.0, temp_c=40.0, ph=10.0), "C": Setting(charge=30.0, minutes=30.0, temp_c=35.0, ph=2.0),
+}  # fmt: skip
+
+
+def typical(sequence: Sequence, kappa: float, *, factor: float = 0.22) -> tuple[Setting, ...]:
+    """Settings to start from: D0 by the kappa factor (of the kappa left by an oxygen stage before it), the others as is usual."""
+    found, k = [], kappa
+    for s in sequence.stages:
+        setting = TYPICAL[s.name]
+        if s.name == "D0":
+            setting = replace(setting, charge=10.0 * factor * k / ACTIVE["ClO2"])
+        if s.name == "O":
+            k *= 0.6
+        found.append(setting)
+    return tuple(found)
+
+
+def _charged(step: Stage, setting: Setting, before: float, naoh: float | None) -> dict[str, float]:
+    """kg/ODt by chemical; an extraction takes NaOH by the caustic rule on the active chlorine before it, its own charge being peroxide."""
+    name = step.name
+    if name in EXTRACT:
+        lye = naoh if naoh is not None else (setting.charge if name in ("E", "EO") else 0.45 * before + 3.0)
+        made = {"NaOH": lye}
+        if "P" in name:
+            made["H2O2"] = setting.charge
+        if "O" in name:
+            made["O2"] = 4.0
+        return made
+    if name == "O":
+        return {"NaOH": setting.charge, "O2": 18.0}
+    if name in ("P", "PO"):
+        return {"H2O2": setting.charge, "NaOH": 0.7 * setting.charge}
+    key = CHEMICAL.get(name)
+    return {key: setting.charge} if key and setting.charge else {}
+
+
+def bleach(plan: Plan, *, prices: Mapping[str, float] = PRICES) -> Bleached:
+    """Run the sequence. Raises: ImpossibleInput naming the stage as kappa, iso_pct, cod or s2.charge (the second stage's charge)."""
+    bad = []
+    if not 0.0 < plan.kappa <= 200.0:
+        bad.append(Problem("kappa", f"is {plan.kappa:g}; it must be above 0 and at most 200"))
+    if plan.iso_pct is not None and not 1.0 <= plan.iso_pct <= 99.0:
+        bad.append(Problem("iso_pct", f"is {plan.iso_pct:g} %; it must be 1 to 99 %"))
+    if plan.cod < 0.0:
+        bad.append(Problem("cod", f"is {plan.cod:g} kg/ODt; it must be at least 0"))
+    if len(plan.settings) != len(plan.sequence.stages):
+        bad.append(Problem("settings", f"are {len(plan.settings)} for {len(plan.sequence.stages)} stages"))
+    if bad:
+        raise ImpossibleInput(*bad)
+    ks = ks_from_kappa(plan.kappa) if plan.iso_pct is None else ks_from_reflectance(plan.iso_pct / 100.0)
+    pulp = Pulp(kappa=plan.kappa, ks=ks, cod=plan.cod)
+    steps, at, active, made_cod, chlorine, elemental = [], 0.0, 0.0, 0.0, 0.0, 0.0
+    chemicals: dict[str, float] = {}
+    said: list[str] = list(plan.sequence.cautions)
+    problems: list[Problem] = []
+    for i, (stage, setting) in enumerate(zip(plan.sequence.stages, plan.settings, strict=True)):
+        try:
+            done = run(stage.name, pulp, setting, wood=plan.wood, washed=stage.washed)
+        except ImpossibleInput as refusal:
+            problems += [Problem(f"s{i + 1}.{p.field}", p.text) for p in refusal.problems]
+            continue
+        charged = _charged(stage, setting, active, plan.naoh.get(i))
+        for k, v in charged.items():
+            chemicals[k] = chemicals.get(k, 0.0) + 0.9 * v
+        active = ACTIVE["ClO2"] * setting.charge if stage.name[0] == "D" else 0.0
+        chlorine += active
+        elemental += setting.charge if stage.name == "C" else 0.0
+        dissolved = COD_A_KAPPA * max(0.0, pulp.kappa - done.pulp.kappa)
+        made_cod += dissolved
+        carried = (pulp.cod + dissolved) * (WASH_KEEPS if stage.washed else 1.0)
+        out = replace(done.pulp, cod=carried)
+        end = at + setting.minutes
+        steps.append(
+            Step(
+                stage=stage,
+                setting=setting,
+                into=pulp,
+                done=replace(done, pulp=out),
+                charged=charged,
+                starts_min=at,
+                ends_min=end,
+            )
+        )
+        said += [f"{stage.name}: {c}" for c in done.cautions]
+        at = end + (WASH_MIN if stage.washed else 0.0)
+        pulp = out
+    if problems:
+        raise ImpossibleInput(*problems)
+    removed = plan.kappa - pulp.kappa
+    return Bleached(
+        steps=tuple(steps), chemicals=chemicals, aox=AOX_FROM * 0.9 * (elemental + DIOXIDE_COUNTS * chlorine), cod=0.9 * (plan.cod + made_cod), yield_pct=100.0 - YIELD_A_KAPPA * removed,
+        cost=sum(v * prices.get(k, 0.0) for k, v in chemicals.items()), minutes=at, cautions=tuple(dict.fromkeys(said)),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Moment:
+    """The pulp at a minute inside a tower."""
+
+    minute: float
+    kappa: float
+    iso: float
+
+
+def course(step: Step, *, wood: str, points: int = 9) -> tuple[Moment, ...]:
+    """Kappa and brightness inside a stage, by the model stopped early. An extraction has no time of its own: its two ends."""
+    end = Moment(minute=step.ends_min, kappa=step.done.pulp.kappa, iso=step.done.pulp.iso)
+    start = Moment(minute=step.starts_min, kappa=step.into.kappa, iso=step.into.iso)
+    if step.stage.name in EXTRACT or step.setting.minutes <= 0.0:
+        return (start, end)
+    found = [start]
+    for i in range(1, points):
+        t = step.setting.minutes * (i / points) ** 2  # fast at first
+        p = run(step.stage.name, step.into, replace(step.setting, minutes=t), wood=wood, washed=step.stage.washed).pulp
+        found.append(Moment(minute=step.starts_min + t, kappa=p.kappa, iso=p.iso))
+    return (*found, end)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cheapest:
+    """Least-cost charges to a target: kg/ODt by stage, the sequence run with them, and which limits bind."""
+
+    charges: tuple[float, ...]
+    bleached: Bleached
+    binds: tuple[str, ...]
+
+
+def movable(plan: Plan) -> tuple[int, ...]:
+    """The stages whose charge the optimiser may set: those that delignify or brighten by a charge."""
+    return tuple(i for i, s in enumerate(plan.sequence.stages) if s.name in (*BRIGHTEN, "D0", "Z", "Y", "O"))
+
+
+def _factor(b: Bleached) -> float:
+    """Kappa factor of the first D0, active chlorine % a kappa."""
+    step = next(s for s in b.steps if s.stage.name == "D0")
+    return ACTIVE["ClO2"] * step.setting.charge / 10.0 / step.into.kappa
+
+
+def cheapest(
+    plan: Plan, *, iso_pct: float, kappa: float = math.inf, viscosity_loss: float = 400.0, prices: Mapping[str, float] = PRICES
+) -> Cheapest | Infeasible:
+    """Charges of least cost that end at `iso_pct` or more, at `kappa` or less, losing `viscosity_loss` mL/g at most.
+
+    Sequential quadratic programming from three starts; limits of each stage as MOST. Infeasible with the brightness that is reached.
+    Raises: ImpossibleInput for a plan that cannot run.
+    """
+    free = movable(plan)
+    if not free:
+        return Infeasible(field="sequence", reason="has no stage whose charge brightens")
+    names = [plan.sequence.stages[i].name for i in free]
+    high = np.array([MOST[n] for n in names])
+
+    def at(x: np.ndarray) -> Bleached:
+        settings = list(plan.settings)
+        for i, v in zip(free, x, strict=True):
+            settings[i] = replace(settings[i], charge=float(max(0.0, v)))
+        return bleach(replace(plan, settings=tuple(settings)), prices=prices)
+
+    low = np.array([LEAST_OXYGEN if n == "O" else 0.0 for n in names]) / high
+    top = at(high)
+    if top.iso < iso_pct:
+        best = max((at(high * s) for s in (0.4, 0.6, 0.8, 1.0)), key=lambda b: b.iso)
+        ceiling = f"every charge at its limit gives {best.iso:.1f} %"
+        return Infeasible(
+            field="iso_pct", reason=f"{iso_pct:g} % is beyond this sequence: {ceiling}", nearest=best.iso, unit="% ISO"
+        )
+    limits = [
+        {"type": "ineq", "fun": lambda u: at(u * high).iso - iso_pct},
+        {"type": "ineq", "fun": lambda u: (at(u * high).viscosity + viscosity_loss) / 50.0},
+    ]
+    if "D0" in names:  # within the factor card
+        limits.append({"type": "ineq", "fun": lambda u: _factor(at(u * high)) - FACTOR_LOW})
+        limits.append({"type": "ineq", "fun": lambda u: FACTOR_HIGH - _factor(at(u * high))})
+    if math.isfinite(kappa):
+        limits.append({"type": "ineq", "fun": lambda u: kappa - at(u * high).kappa})
+    now = np.array([plan.settings[i].charge for i in free]) / high
+    found: Bleached | None = None
+    chosen = now * high
+    for start in (np.clip(now, np.maximum(low, 0.02), 0.98), np.full(len(free), 0.5), np.full(len(free), 0.85)):
+        answer = minimize(
+            lambda u: at(u * high).cost,
+            start,
+            method="SLSQP",
+            bounds=[(float(v), 1.0) for v in low],
+            constraints=limits,
+            options={"maxiter": 40, "ftol": 1e-5, "eps": 1e-4},
+        )
+        got = at(answer.x * high)
+        good = "D0" not in names or FACTOR_LOW - 0.002 <= _factor(got) <= FACTOR_HIGH + 0.002
+        good = good and got.iso >= iso_pct - 0.03 and got.kappa <= kappa + 0.03 and got.viscosity >= -viscosity_loss - 1.0
+        if good and (found is None or got.cost < found.cost - 1e-6):
+            found, chosen = got, answer.x * high
+    if found is None:
+        return Infeasible(
+            field="kappa",
+            reason=f"{kappa:g} with viscosity kept is beyond this sequence at {iso_pct:g} % ISO",
+            nearest=top.kappa,
+        )
+    binds = [f"{n} at its limit, {h:g} kg/ODt" for n, v, h in zip(names, chosen, high, strict=True) if v > 0.995 * h]
+    binds += [f"{n} at nothing" for n, v in zip(names, chosen, strict=True) if v < 0.005 * MOST[n]]
+    binds += [
+        f"{n} at its least, {LEAST_OXYGEN:g} kg/ODt"
+        for n, v in zip(names, chosen, strict=True)
+        if n == "O" and v < 1.005 * LEAST_OXYGEN
+    ]
+    if "D0" in names:
+        f = _factor(found)
+        binds += [f"kappa factor {f:.2f}, an end of its card"] if min(abs(f - FACTOR_LOW), abs(f - FACTOR_HIGH)) < 0.003 else []
+    if abs(found.iso - iso_pct) < 0.05:
+        binds.insert(0, f"brightness {iso_pct:g} %")
+    if abs(found.kappa - kappa) < 0.05:
+        binds.insert(0, f"kappa {kappa:g}")
+    if abs(found.viscosity + viscosity_loss) < 2.0:
+        binds.append(f"viscosity, {viscosity_loss:g} mL/g lost")
+    return Cheapest(charges=tuple(float(v) for v in chosen), bleached=found, binds=tuple(binds))
+
+
+READY: Final = {
+    "softwood kraft, ECF": ("O-D0-EOP-D1", "softwood", 28.0), "hardwood kraft, ECF": ("O-D0-EOP-D1", "hardwood", 18.0), "kraft, TCF": ("O-Q-P-P", "hardwood", 17.0), "bagasse soda": ("D0-EP-P", "bagasse", 14.0), "sulphite, TCF": ("EO-Q-P", "softwood", 12.0),
+    "kraft, old school": ("C-E-H-D", "softwood", 28.0),
+}  # fmt: skip
+
+
+def ready(name: str) -> Plan:
+    """A ready-made starting point with usual settings. Raises: KeyError."""
+    text, wood, kappa = READY[name]
+    sequence = read(text)
+    settings = list(typical(sequence, kappa))
+    if name == "softwood kraft, ECF":
+        settings[0] = replace(settings[0], charge=24.0, temp_c=98.0)
+    return Plan(sequence=sequence, settings=tuple(settings), wood=wood, kappa=kappa)

@@ -1,0 +1,506 @@
+"""Counter-current washing: Norden stages in series, displacement, loss, what goes to the evaporators, and the dilution that costs least.
+
+Flows in t per oven-dry t (t/ODt), solids in kg/t of liquor, loss in kg per air-dry t (0.9 of an oven-dry t).
+Source: Norden 1966; Phillips and Nelson 1977 (E10, standard at 10 %); Perkins et al. 1954 (displacement ratio). E10 are defaults.
+"""
+
+import math
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.quantity import check, figure, quantity
+from core.register import Check, model
+
+L_STANDARD: Final = 9.0  # t liquor / t OD at 10 %
+LEAST_DF: Final = 1e-6  # at 0 both Norden equations are 0/0
+AD: Final = 0.9
+SALTCAKE: Final = 142.042 / 45.980  # kg Na2SO4 a kg Na
+DF_LOW, DF_HIGH = -1.0, 6.0
+KINDS: Final = {"drum": 3.5, "pressure drum": 5.0, "belt": 7.0, "press": 4.0, "diffuser": 8.0, "wash zone": 9.0}  # E10, default
+
+
+def liquor(cons_pct: float) -> float:
+    """t of liquor a t OD of pulp carries at a consistency, %."""
+    return (100.0 - cons_pct) / cons_pct
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Washer:
+    """One stage: its kind, E10, and the consistency it leaves at, %."""
+
+    kind: str
+    e10: float
+    out_pct: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Washed:
+    """A stage as solved: liquor (t/ODt) in and out, wash in, filtrate out; solids (kg/t) of each; its own displacement ratio."""
+
+    washer: Washer
+    l0: float
+    l1: float
+    v2: float
+    v1: float
+    x0: float
+    x1: float
+    y2: float
+    y1: float
+    dr: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WashLine:
+    """The line: its stages, loss kg/ADt, recovered %, filtrate to the evaporators t/ODt and its solids %, and the solute balance."""
+
+    stages: tuple[Washed, ...]
+    df: float
+    loss_kg_adt: float
+    recovered_pct: float
+    to_evaporators: float
+    solids_pct: float
+    closure: float
+    cautions: tuple[Caution, ...] = ()
+
+
+def _refuse(feed_pct: float, x0: float, washers: tuple[Washer, ...], df: float, y_in: float) -> None:
+    bad = []
+    for name, c in (("feed_pct", feed_pct), *((f"out_{i}", w.out_pct) for i, w in enumerate(washers, start=1))):
+        if not 0.0 < c <= 60.0:
+            bad.append(Problem(name, f"is {c:g} %; it must be above 0 and at most 60 %"))
+    for i, w in enumerate(washers, start=1):
+        if not 0.1 <= w.e10 <= 20.0:
+            bad.append(Problem(f"e10_{i}", f"is {w.e10:g}; it must be 0.1 to 20"))
+    if not washers or len(washers) > 12:
+        bad.append(Problem("washers", f"are {len(washers)}; there must be 1 to 12"))
+    if not DF_LOW <= df <= 20.0:
+        bad.append(Problem("df", f"is {df:g} t/ODt; it must be {DF_LOW:g} to 20"))
+    if x0 < 0.0 or y_in < 0.0:
+        bad.append(Problem("x0" if x0 < 0.0 else "y_in", "is under 0; liquor cannot hold less than nothing"))
+    if bad:
+        raise ImpossibleInput(*bad)
+
+
+def wash(*, feed_pct: float, x0: float, washers: tuple[Washer, ...], df: float, y_in: float = 0.0) -> WashLine:
+    """Solve a line, exact: for each stage Norden and the solute balance, the filtrate of the next washing it.
+
+    `df` dilution factor of the last stage, t/ODt; `y_in` solids of the wash liquor, kg/t. Raises: ImpossibleInput, also when a stage
+    would give no filtrate.
+    """
+    _refuse(feed_pct, x0, washers, df, y_in)
+    d = df if abs(df) >= LEAST_DF else LEAST_DF
+    n = len(washers)
+    l_in = [liquor(feed_pct), *(liquor(w.out_pct) for w in washers[:-1])]
+    l_out = [liquor(w.out_pct) for w in washers]
+    wash_in = [0.0] * n
+    filtrate = [0.0] * n
+    wash_in[-1] = l_out[-1] + d
+    for i in range(n - 1, -1, -1):
+        filtrate[i] = l_in[i] + wash_in[i] - l_out[i]
+        if filtrate[i] <= 1e-9:
+            raise ImpossibleInput(Problem("df", f"is {df:g} t/ODt; stage {i + 1} would give no filtrate"))
+        if i:
+            wash_in[i - 1] = filtrate[i]
+    a, b = np.zeros((2 * n, 2 * n)), np.zeros(2 * n)
+    for i, w in enumerate(washers):
+        # every stage has the same net flow, so its own dilution factor is that of the last
+        own = wash_in[i] - l_out[i]
+        own = own if abs(own) >= LEAST_DF else LEAST_DF
+        ratio = (1.0 + own / L_STANDARD) ** w.e10  # = L0 (x0 - y1) / (L1 (x1 - y2))
+        x1, y1 = 2 * i, 2 * i + 1
+        for row, x_in, x_out, y_out, y_back in (
+            (2 * i, l_in[i], -ratio * l_out[i], -l_in[i], ratio * l_out[i]),
+            (2 * i + 1, l_in[i], -l_out[i], -filtrate[i], wash_in[i]),
+        ):
+            a[row, x1] += x_out
+            a[row, y1] += y_out
+            if i:
+                a[row, 2 * (i - 1)] += x_in
+            else:
+                b[row] -= x_in * x0
+            if i < n - 1:
+                a[row, 2 * (i + 1) + 1] += y_back
+            else:
+                b[row] -= y_back * y_in
+    found = np.linalg.solve(a, b)
+    stages = []
+    for i, w in enumerate(washers):
+        xi = float(found[2 * (i - 1)]) if i else x0
+        yi = float(found[2 * (i + 1) + 1]) if i < n - 1 else y_in
+        xo = float(found[2 * i])
+        stages.append(
+            Washed(
+                washer=w, l0=l_in[i], l1=l_out[i], v2=wash_in[i], v1=filtrate[i], x0=xi, x1=xo, y2=yi, y1=float(found[2 * i + 1]),
+                dr=(xi - xo) / (xi - yi) if xi != yi else math.nan,
+            )
+        )  # fmt: skip
+    last, first = stages[-1], stages[0]
+    entered = first.l0 * x0 + last.v2 * y_in
+    closure = abs(entered - last.l1 * last.x1 - first.v1 * first.y1) / max(entered, 1e-12)
+    fed = first.l0 * x0
+    cautions: tuple[Caution, ...] = ()
+    if df < 0.0:
+        cautions += (Caution("df", f"dilution {df:g} is negative: liquor goes on with the pulp"),)
+    return WashLine(
+        stages=tuple(stages), df=df, loss_kg_adt=AD * last.l1 * last.x1, recovered_pct=100.0 * (1.0 - last.l1 * last.x1 / fed) if fed > 0.0 else math.nan,
+        to_evaporators=first.v1, solids_pct=first.y1 / 10.0, closure=closure, cautions=cautions,
+    )  # fmt: skip
+
+
+def df_for_loss(
+    *, feed_pct: float, x0: float, washers: tuple[Washer, ...], loss_kg_adt: float, y_in: float = 0.0
+) -> float | Infeasible:
+    """Dilution factor, 0 to 6 t/ODt, for a loss. Infeasible with the loss that is reached and which end binds."""
+    low = wash(feed_pct=feed_pct, x0=x0, washers=washers, df=0.0, y_in=y_in).loss_kg_adt
+    high = wash(feed_pct=feed_pct, x0=x0, washers=washers, df=DF_HIGH, y_in=y_in).loss_kg_adt
+    if loss_kg_adt >= low:
+        return Infeasible(
+            field="loss_kg_adt", reason=f"is met with no dilution: {low:.2f} kg/ADt at 0", nearest=low, unit="kg/ADt"
+        )
+    if loss_kg_adt <= high:
+        return Infeasible(
+            field="loss_kg_adt",
+            reason=f"is under what {DF_HIGH:g} t/ODt of dilution reaches, {high:.2f} kg/ADt",
+            nearest=high,
+            unit="kg/ADt",
+        )
+    a, b = 0.0, DF_HIGH
+    for _ in range(60):
+        mid = 0.5 * (a + b)
+        if wash(feed_pct=feed_pct, x0=x0, washers=washers, df=mid, y_in=y_in).loss_kg_adt > loss_kg_adt:
+            a = mid
+        else:
+            b = mid
+    return 0.5 * (a + b)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Prices:
+    """What washing costs: steam (a tonne), economy of the evaporators (t water a t steam), solids lost (a kg), bleach chemical (a kg COD)."""
+
+    steam_t: float = 14.0
+    economy: float = 5.0
+    solids_kg: float = 0.18
+    carry_kg: float = 0.12
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cost:
+    """Cost a tonne air-dry at a dilution factor: steam to evaporate what the wash adds, what is lost, their sum."""
+
+    df: float
+    steam: float
+    lost: float
+
+    @property
+    def total(self) -> float:
+        return self.steam + self.lost
+
+
+def cost_at(line: WashLine, prices: Prices) -> Cost:
+    """The cost of a solved line, a tonne air-dry: steam for its dilution, solids lost and carried on."""
+    steam = max(0.0, AD * line.df) / prices.economy * prices.steam_t
+    return Cost(df=line.df, steam=steam, lost=line.loss_kg_adt * (prices.solids_kg + prices.carry_kg))
+
+
+def cost_curve(*, feed_pct: float, x0: float, washers: tuple[Washer, ...], y_in: float, prices: Prices, low: float = 0.5, high: float = 4.5, points: int = 33) -> tuple[tuple[Cost, ...], Cost]:  # fmt: skip
+    """The curve over the dilution factor, and its least point (golden section)."""
+
+    def at(df: float) -> Cost:
+        return cost_at(wash(feed_pct=feed_pct, x0=x0, washers=washers, df=df, y_in=y_in), prices)
+
+    curve = tuple(at(low + (high - low) * i / (points - 1)) for i in range(points))
+    a, b, g = low, high, (math.sqrt(5.0) - 1.0) / 2.0
+    for _ in range(40):
+        c, d = b - g * (b - a), a + g * (b - a)
+        if at(c).total < at(d).total:
+            b = d
+        else:
+            a = c
+    return curve, at(0.5 * (a + b))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StageCase:
+    feed_pct: float = quantity("Feed", "%", possible=(0, 60), above=True, valid=(1, 30), decimals=1)
+    x0: float = quantity("Solids in its liquor", "kg/t", possible=(0, 400), valid=(1, 200), decimals=1)
+    out_pct: float = quantity("Leaves at", "%", possible=(0, 60), above=True, valid=(8, 35), decimals=1)
+    df: float = quantity("Dilution factor", "t/ODt", possible=(-1, 20), valid=(0, 5), decimals=2)
+    y2: float = quantity("Solids of the wash liquor", "kg/t", possible=(0, 400), valid=(0, 100), decimals=1, default=0.0)
+    e10: float = quantity("E10, Norden at 10 %", "", possible=(0.1, 20), valid=(1, 15), decimals=1, default=3.5)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StageFound:
+    x1: float = figure("Solids leaving in the mat", "kg/t", decimals=2, equation="Norden and the solute balance")
+    y1: float = figure("Solids of the filtrate", "kg/t", decimals=2, equation="solute balance")
+    v1: float = figure("Filtrate", "t/ODt", decimals=2, equation="L0 + V2 − L1")
+    dr: float = figure("Displacement ratio", "", decimals=3, equation="(x0 − x1)/(x0 − y2)")
+    eff_pct: float = figure("Wash yield", "%", decimals=1, equation="100 (1 − L1 x1/(L0 x0))")
+    cautions: tuple[Caution, ...] = ()
+
+
+_ST = {"feed_pct": 11, "x0": 60, "out_pct": 12, "df": 2.5, "y2": 5, "e10": 3.5}
+
+
+@model(
+    "wash.stage",
+    title="One washing stage",
+    source="Norden 1966; E10 default by washer kind",
+    holds_for="any washer by its E10; dilution −1 to 5",
+    equation="L0 (x0 − y1)/(L1 (x1 − y2)) = (1 + DF/9)^E10",
+    symbols="x0=x0 x1=x1 y1=y1 y2=y2 DF=df E10=e10",
+    calibrated_by=("e10",),
+    basis="default",
+    checks=(
+        Check(_ST, "x1", 13.984, 3e-3), Check(_ST, "y1", 40.796, 3e-3), Check(_ST, "v1", 10.591, 3e-3), Check(_ST, "dr", 0.83665, 3e-3), Check(_ST, "eff_pct", 78.875, 3e-3),
+        Check({**_ST, "df": 0, "y2": 0}, "x1", 15.965, 5e-3), Check({**_ST, "df": 0, "y2": 0}, "y1", 45.53, 5e-3), Check({**_ST, "df": 0, "y2": 0}, "dr", 0.73392, 5e-3),
+    ),
+)  # fmt: skip
+def stage(case: StageCase) -> StageFound:
+    """One stage. Raises: ImpossibleInput, also when it would give no filtrate."""
+    cautions = check(case)
+    found = wash(
+        feed_pct=case.feed_pct,
+        x0=case.x0,
+        washers=(Washer(kind="drum", e10=case.e10, out_pct=case.out_pct),),
+        df=case.df,
+        y_in=case.y2,
+    )
+    s = found.stages[0]
+    return StageFound(
+        x1=s.x1,
+        y1=s.y1,
+        v1=s.v1,
+        dr=s.dr,
+        eff_pct=100.0 * (1.0 - s.l1 * s.x1 / (s.l0 * s.x0)) if s.x0 else math.nan,
+        cautions=cautions + found.cautions,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SeriesCase:
+    feed_pct: float = quantity("Feed", "%", possible=(0, 60), above=True, valid=(1, 30), decimals=1)
+    x0: float = quantity("Solids in its liquor", "kg/t", possible=(0, 400), valid=(1, 200), decimals=1)
+    df: float = quantity("Dilution factor", "t/ODt", possible=(-1, 20), valid=(0, 5), decimals=2)
+    y_in: float = quantity("Solids of the wash liquor", "kg/t", possible=(0, 400), valid=(0, 100), decimals=1, default=0.0)
+    stages: float = quantity("Stages alike", "", possible=(1, 12), valid=(1, 6), decimals=0, default=3.0)
+    e10: float = quantity("E10 of each", "", possible=(0.1, 20), valid=(1, 15), decimals=1, default=3.5)
+    out_pct: float = quantity("Leave at", "%", possible=(0, 60), above=True, valid=(8, 35), decimals=1, default=12.0)
+    last_pct: float = quantity("the last at", "%", possible=(0, 60), above=True, valid=(8, 35), decimals=1, default=13.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SeriesFound:
+    loss_kg_adt: float = figure("Loss with the pulp", "kg/ADt", decimals=2, equation="0.9 L x of the last mat")
+    recovered_pct: float = figure("Recovered", "%", decimals=2, equation="100 (1 − loss/what came in)")
+    x_last: float = figure("Solids in the last mat", "kg/t", decimals=2, equation="the series solved")
+    to_evaporators: float = figure("To the evaporators", "t/ODt", decimals=2, equation="first filtrate")
+    solids_pct: float = figure("at", "% solids", decimals=2, equation="its kg/t over 10")
+    cautions: tuple[Caution, ...] = ()
+
+
+_SE = {"feed_pct": 11, "x0": 60, "df": 2.5}
+
+
+@model(
+    "wash.series",
+    title="Washers in counter-current",
+    source="Norden stages in series, solved together",
+    holds_for="1 to 12 stages alike",
+    equation="2N linear equations: Norden and solute balance of each",
+    symbols="DF=df",
+    calibrated_by=("e10",),
+    basis="default",
+    checks=(
+        Check(_SE, "x_last", 1.3863, 3e-3), Check(_SE, "loss_kg_adt", 8.3499, 3e-3), Check(_SE, "recovered_pct", 98.089, 3e-3), Check(_SE, "to_evaporators", 10.591, 3e-3), Check({**_SE, "y_in": 3}, "loss_kg_adt", 26.002, 3e-3),
+    ),
+)  # fmt: skip
+def series(case: SeriesCase) -> SeriesFound:
+    """A line of stages alike. Raises: ImpossibleInput."""
+    cautions = check(case)
+    n = round(case.stages)
+    washers = tuple(Washer(kind="drum", e10=case.e10, out_pct=case.last_pct if i == n - 1 else case.out_pct) for i in range(n))
+    found = wash(feed_pct=case.feed_pct, x0=case.x0, washers=washers, df=case.df, y_in=case.y_in)
+    return SeriesFound(
+        loss_kg_adt=found.loss_kg_adt,
+        recovered_pct=found.recovered_pct,
+        x_last=found.stages[-1].x1,
+        to_evaporators=found.to_evaporators,
+        solids_pct=found.solids_pct,
+        cautions=cautions + found.cautions,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DilutionCase:
+    loss_kg_adt: float = quantity("Loss wanted", "kg/ADt", possible=(0, 500), above=True, valid=(1, 60), decimals=2)
+    feed_pct: float = quantity("Feed", "%", possible=(0, 60), above=True, valid=(1, 30), decimals=1)
+    x0: float = quantity("Solids in its liquor", "kg/t", possible=(0, 400), above=True, valid=(1, 200), decimals=1)
+    od_t_h: float = quantity("Pulp", "t/h OD", possible=(0, 500), above=True, decimals=2)
+    y_in: float = quantity("Solids of the wash liquor", "kg/t", possible=(0, 400), valid=(0, 100), decimals=1, default=0.0)
+    stages: float = quantity("Stages alike", "", possible=(1, 12), valid=(1, 6), decimals=0, default=3.0)
+    e10: float = quantity("E10 of each", "", possible=(0.1, 20), valid=(1, 15), decimals=1, default=3.5)
+    out_pct: float = quantity("Leave at", "%", possible=(0, 60), above=True, valid=(8, 35), decimals=1, default=12.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DilutionFound:
+    df: float = figure("Dilution factor", "t/ODt", decimals=2, equation="bisection, 0 to 6")
+    shower_m3_h: float = figure("Shower", "m³/h", decimals=1, equation="(L last + DF) × od")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "wash.shower",
+    title="Shower for a loss",
+    source="the series turned round",
+    holds_for="0 to 6 t/ODt of dilution",
+    equation="loss(DF) = wanted",
+    symbols="DF=df",
+    basis="default",
+    checks=(Check({"loss_kg_adt": 8.3499, "feed_pct": 11, "x0": 60, "od_t_h": 10, "out_pct": 12}, "df", 2.5, 2e-3),),
+)
+def shower(case: DilutionCase) -> DilutionFound | Infeasible:
+    """Dilution and shower flow for a loss; Infeasible with what is reached. Raises: ImpossibleInput."""
+    cautions = check(case)
+    washers = tuple(Washer(kind="drum", e10=case.e10, out_pct=case.out_pct) for _ in range(round(case.stages)))
+    df = df_for_loss(feed_pct=case.feed_pct, x0=case.x0, washers=washers, loss_kg_adt=case.loss_kg_adt, y_in=case.y_in)
+    if isinstance(df, Infeasible):
+        return df
+    return DilutionFound(df=df, shower_m3_h=(liquor(case.out_pct) + df) * case.od_t_h, cautions=cautions)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MeasuredCase:
+    feed_pct: float = quantity("Feed", "%", possible=(0, 60), above=True, valid=(1, 30), decimals=1)
+    out_pct: float = quantity("Mat off it", "%", possible=(0, 60), above=True, valid=(8, 35), decimals=1)
+    x0: float = quantity("Feed liquor", "kg/t", possible=(0, 400), above=True, decimals=1)
+    y1: float = quantity("Filtrate", "kg/t", possible=(0, 400), decimals=1)
+    x1: float = quantity("Liquor of the mat", "kg/t", possible=(0, 400), above=True, decimals=1)
+    y2: float = quantity("Wash liquor", "kg/t", possible=(0, 400), decimals=1, default=0.0)
+    df: float = quantity("Dilution factor", "t/ODt", possible=(-1, 20), valid=(0.2, 5), decimals=2)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MeasuredFound:
+    e10: float = figure("E10 as it washes", "", decimals=2, equation="ln[L0 (x0 − y1)/(L1 (x1 − y2))]/ln(1 + DF/9)")
+    dr: float = figure("Displacement ratio", "", decimals=3, equation="(x0 − x1)/(x0 − y2)")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "wash.e10",
+    title="E10 from samples",
+    source="Norden 1966, turned round",
+    holds_for="dilution not 0; samples of one time",
+    equation="E10 = ln[L0 (x0 − y1)/(L1 (x1 − y2))]/ln(1 + DF/9)",
+    symbols="E10=e10 x0=x0 x1=x1 y1=y1 y2=y2 DF=df",
+    checks=(
+        Check({"feed_pct": 11, "out_pct": 12, "x0": 60, "y1": 40.7962, "x1": 13.9841, "y2": 5, "df": 2.5}, "e10", 3.5, 2e-3),
+    ),
+)
+def e10(case: MeasuredCase) -> MeasuredFound | Infeasible:
+    """E10 of a washer as it runs. Infeasible at no dilution; ImpossibleInput when the samples look swapped."""
+    cautions = check(case)
+    if case.y1 >= case.x0:
+        raise ImpossibleInput(Problem("y1", f"is {case.y1:g}, stronger than the feed's {case.x0:g}: samples swapped?"))
+    if case.x1 <= case.y2:
+        raise ImpossibleInput(Problem("x1", f"is {case.x1:g}, not over the wash liquor's {case.y2:g}: samples swapped?"))
+    if abs(case.df) < 0.05:
+        return Infeasible(
+            field="df", reason=f"is {case.df:g}: at no dilution the samples tell no E10", nearest=0.2, unit="t/ODt"
+        )
+    ratio = liquor(case.feed_pct) * (case.x0 - case.y1) / (liquor(case.out_pct) * (case.x1 - case.y2))
+    return MeasuredFound(
+        e10=math.log(ratio) / math.log1p(case.df / L_STANDARD), dr=(case.x0 - case.x1) / (case.x0 - case.y2), cautions=cautions
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EvaporateCase:
+    ddf: float = quantity("Dilution more", "t/ODt", possible=(-6, 6), decimals=2)
+    adt_d: float = quantity("Pulp", "ADt/d", possible=(0, 10000), above=True, decimals=0)
+    economy: float = quantity(
+        "Evaporators' economy", "t water/t steam", possible=(0.5, 12), valid=(4, 6), decimals=1, default=5.0
+    )
+    na_kg_adt: float = quantity("Sodium lost", "kg Na/ADt", possible=(0, 100), decimals=1, default=4.2)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EvaporateFound:
+    water_t_h: float = figure("Water more", "t/h", decimals=2, equation="0.9 ΔDF × ADt/d / 24")
+    steam_t_h: float = figure("Steam for it", "t/h", decimals=2, equation="water/economy")
+    salt_kg_adt: float = figure("Sodium as Na₂SO₄", "kg/ADt", decimals=2, equation="3.0892 Na")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "wash.evaporate",
+    title="What dilution costs the evaporators",
+    source="balance",
+    holds_for="a change of dilution factor",
+    equation="water = 0.9 ΔDF ADt/d / 24",
+    symbols="ΔDF=ddf",
+    checks=(
+        Check({"ddf": 1, "adt_d": 900}, "water_t_h", 33.75, 2e-3),
+        Check({"ddf": 1, "adt_d": 900}, "steam_t_h", 6.75, 2e-3),
+        Check({"ddf": 1, "adt_d": 900}, "salt_kg_adt", 12.975, 1e-3),
+    ),
+)
+def evaporate(case: EvaporateCase) -> EvaporateFound:
+    """Water and steam of a change. Raises: ImpossibleInput."""
+    cautions = check(case)
+    water = AD * case.ddf * case.adt_d / 24.0
+    return EvaporateFound(
+        water_t_h=water, steam_t_h=water / case.economy, salt_kg_adt=SALTCAKE * case.na_kg_adt, cautions=cautions
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FiltrateCase:
+    limit_kg_adt: float = quantity("Carry-over allowed", "kg/ADt", possible=(0, 500), above=True, decimals=1, default=12.0)
+    filtrate_kg_t: float = quantity("COD of the filtrate", "kg/t", possible=(0, 100), above=True, decimals=1)
+    feed_pct: float = quantity("Feed", "%", possible=(0, 60), above=True, valid=(1, 30), decimals=1, default=11.0)
+    x0: float = quantity("Solids in its liquor", "kg/t", possible=(0, 400), above=True, decimals=1, default=60.0)
+    df: float = quantity("Dilution factor", "t/ODt", possible=(-1, 20), valid=(0, 5), decimals=2, default=2.5)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FiltrateFound:
+    share: float = figure(
+        "Share of filtrate allowed", "of the wash liquor", decimals=3, equation="(limit − loss at 0)/(slope × filtrate), 0 to 1"
+    )
+    loss_0: float = figure("Loss with clean wash", "kg/ADt", decimals=2, equation="series of three")
+    slope: float = figure("Loss a kg/t more in the wash", "kg/ADt", decimals=2, equation="series of three")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "wash.filtrate_share",
+    title="Bleach filtrate on the brown washers",
+    source="carry-over is linear in the wash liquor's solids; limits default",
+    holds_for="three drums alike; alkaline filtrate to the post-oxygen washer first, acid only from chlorine-free lines, pH after mixing over 9",
+    equation="share = (limit − loss(0))/(slope × filtrate)",
+    basis="default",
+    checks=(Check({"filtrate_kg_t": 5}, "share", 0.12407, 5e-3),),
+)
+def filtrate_share(case: FiltrateCase) -> FiltrateFound:
+    """How much of the wash liquor may be that filtrate. Raises: ImpossibleInput."""
+    cautions = check(case)
+
+    def loss(y: float) -> float:
+        washers = tuple(Washer(kind="drum", e10=3.5, out_pct=c) for c in (12.0, 12.0, 13.0))
+        return wash(feed_pct=case.feed_pct, x0=case.x0, washers=washers, df=case.df, y_in=y).loss_kg_adt
+
+    at_0 = loss(0.0)
+    slope = loss(1.0) - at_0
+    share = (case.limit_kg_adt - at_0) / (slope * case.filtrate_kg_t)
+    if not 0.0 <= share <= 1.0:
+        cautions += (
+            Caution("limit_kg_adt", "the share is cut to 0" if share < 0 else "all of the wash liquor may be filtrate"),
+        )
+    return FiltrateFound(share=min(1.0, max(0.0, share)), loss_0=at_0, slope=slope, cautions=cautions)
