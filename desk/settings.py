@@ -45,6 +45,8 @@ INSTALLED_APPS = [
     "desk.stations",
     "desk.chips",
     "desk.cook",
+    "desk.wash",
+    "desk.bleach",
     "desk.stock",
     "desk.deliver",
     "desk.moves",

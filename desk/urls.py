@@ -16,6 +16,8 @@ urlpatterns = [
     path("cases/", include("desk.cases.urls")),
     path("chips/", include("desk.chips.urls")),
     path("cook/", include("desk.cook.urls")),
+    path("wash/", include("desk.wash.urls")),
+    path("bleach/", include("desk.bleach.urls")),
     path("stock/", include("desk.stock.urls")),
     path("deliver/", include("desk.deliver.urls")),
     path("", include("desk.stations.urls")),

@@ -504,3 +504,61 @@ def filtrate_share(case: FiltrateCase) -> FiltrateFound:
             Caution("limit_kg_adt", "the share is cut to 0" if share < 0 else "all of the wash liquor may be filtrate"),
         )
     return FiltrateFound(share=min(1.0, max(0.0, share)), loss_0=at_0, slope=slope, cautions=cautions)
+
+
+def df_of(shower_m3_h: float, od_t_h: float, last_pct: float) -> float:
+    """Dilution factor of a shower, t/ODt (1 m³ a t)."""
+    return shower_m3_h / od_t_h - liquor(last_pct)
+
+
+def e10_by_samples(
+    *, feed_pct: float, x0: float, out_pct: tuple[float, ...], after: tuple[float, ...], df: float, y_in: float = 0.0
+) -> tuple[float, ...]:
+    """E10 of each stage from the solids measured in the mats after them; nan where the samples cannot be (no fall, no dilution).
+
+    Filtrates follow by the solute balance from the last stage back. Raises: ImpossibleInput for unequal lengths.
+    """
+    if len(out_pct) != len(after):
+        raise ImpossibleInput(Problem("after", f"are {len(after)} samples for {len(out_pct)} stages"))
+    l_in, l_out = [liquor(feed_pct), *(liquor(c) for c in out_pct[:-1])], [liquor(c) for c in out_pct]
+    x_in = [x0, *after[:-1]]
+    y_back, wash_in, found = y_in, l_out[-1] + df, []
+    for i in range(len(after) - 1, -1, -1):
+        filtrate = l_in[i] + wash_in - l_out[i]
+        y1 = (l_in[i] * x_in[i] + wash_in * y_back - l_out[i] * after[i]) / filtrate if filtrate > 0.0 else math.nan
+        ratio = l_in[i] * (x_in[i] - y1) / (l_out[i] * (after[i] - y_back)) if after[i] > y_back else math.nan
+        d = wash_in - l_out[i]
+        found.append(math.log(ratio) / math.log1p(d / L_STANDARD) if ratio > 0.0 and abs(d) > 0.05 else math.nan)
+        y_back, wash_in = y1, filtrate
+    return tuple(reversed(found))
+
+
+def salt_of(line: WashLine, share: float) -> float:
+    """Loss as sodium sulphate, kg/ADt, from its share in the solids."""
+    return line.loss_kg_adt * share
+
+
+def filtrate_t_h(line: WashLine, od_t_h: float) -> float:
+    """Filtrate to the evaporators, t/h."""
+    return line.to_evaporators * od_t_h
+
+
+def shower_of(df: float, od_t_h: float, last_pct: float) -> float:
+    """Shower of a dilution factor, m³/h."""
+    return (df + liquor(last_pct)) * od_t_h
+
+
+def dilutions_for(
+    *, feed_pct: float, x0: float, washers: tuple[Washer, ...], loss_kg_adt: float, y_in: float = 0.0
+) -> tuple[float, float] | None:
+    """The dilution factors, up to 4.5, that keep the loss at or under a limit; None where none does."""
+    found = df_for_loss(feed_pct=feed_pct, x0=x0, washers=washers, loss_kg_adt=loss_kg_adt, y_in=y_in)
+    if isinstance(found, Infeasible):
+        return (
+            (0.0, 4.5)
+            if math.isclose(
+                wash(feed_pct=feed_pct, x0=x0, washers=washers, df=0.0, y_in=y_in).loss_kg_adt, found.nearest or 0.0
+            )
+            else None
+        )
+    return (found, 4.5) if found < 4.5 else None

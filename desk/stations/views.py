@@ -10,14 +10,12 @@ from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, colour_of, draw_small
 
 WILL_DO = {
-    "wash": "Washing lines with dilution factor and loss, the look of the mat, and the oxygen stage.",
-    "bleach": "Any sequence stage by stage: charges, brightness, tower fronts, and both schools side by side.",
     "recovered": "Pulper cards, detrashing, flotation and washing of recovered paper, bale mixes and broke.",
     "clean": "Screens and cleaners in cascades with their balances, losses and rejects.",
     "refine": "Net energy, edge load, freeness to target, and strength against drainage.",
     "blend": "Recipe or least cost, property forecast of the mix, filler and additives.",
 }
-BUILT = {"stock": "stock:meter", "deliver": "deliver:newest", "chips": "chips:belt", "cook": "cook:design"}
+BUILT = {"stock": "stock:meter", "deliver": "deliver:newest", "chips": "chips:belt", "cook": "cook:design", "wash": "wash:line", "bleach": "bleach:sequence"}
 
 
 @require_safe

@@ -106,6 +106,12 @@ def pulp(hex_colour: str) -> str:
 
 
 @register.filter
+def liquor(brown: float) -> str:
+    """The paint of a liquor, 0 (water) to 100 (strong), day and night."""
+    return f"color-mix(in oklab, #3B2417 {float(brown):g}%, var(--water))"
+
+
+@register.filter
 def item(mapping, key):
     return mapping.get(key)
 

@@ -1,0 +1,1 @@
+"""Bleach: sequences, their picture, charges and schools, the chemical tanks."""

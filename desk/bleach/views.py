@@ -1,0 +1,5 @@
+from django.shortcuts import redirect
+
+
+def sequence(request):
+    return redirect("/line/bleach/")

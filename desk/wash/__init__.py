@@ -1,0 +1,1 @@
+"""Wash: the washers of a line, the oxygen stage, the mat as it is seen."""
