@@ -352,3 +352,112 @@ def ready(name: str) -> Plan:
     if name == "softwood kraft, ECF":
         settings[0] = replace(settings[0], charge=24.0, temp_c=98.0)
     return Plan(sequence=sequence, settings=tuple(settings), wood=wood, kappa=kappa)
+
+
+def od_of(kg_adt: float) -> float:
+    """kg/ODt of a charge given a tonne air-dry."""
+    return kg_adt / 0.9
+
+
+def ad_of(kg_odt: float) -> float:
+    """kg/ADt of a charge given a tonne oven-dry."""
+    return 0.9 * kg_odt
+
+
+def solution_l_min(kg_adt: float, od_t_h: float, strength_g_l: float) -> float:
+    """Flow of a solution for a charge: od t/h over 0.9 is ADt/h. Raises: ImpossibleInput for no strength."""
+    if not strength_g_l > 0.0:
+        raise ImpossibleInput(Problem("strength", f"is {strength_g_l:g} g/L; it must be above 0"))
+    return od_t_h / 0.9 * kg_adt * 1000.0 / strength_g_l / 60.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Slope:
+    """What half a kg/ODt more of a stage's charge does, a kg: points ISO and cost a point."""
+
+    stage: str
+    iso_a_kg: float
+    cost_a_point: float
+    chase: bool
+
+
+def slopes(plan: Plan, *, prices: Mapping[str, float] = PRICES) -> tuple[Slope, ...]:
+    """For every stage with a charge: points a kg, cost a point, and whether to chase (0.15 a kg ClO2, 0.10 a kg peroxide)."""
+    base, found = bleach(plan, prices=prices), []
+    for i in movable(plan):
+        name = plan.sequence.stages[i].name
+        settings = list(plan.settings)
+        settings[i] = replace(settings[i], charge=settings[i].charge + 0.5)
+        more = bleach(replace(plan, settings=tuple(settings)), prices=prices)
+        gain, cost = 2.0 * (more.iso - base.iso), 2.0 * (more.cost - base.cost)
+        found.append(
+            Slope(
+                stage=name,
+                iso_a_kg=gain,
+                cost_a_point=cost / gain if gain > 1e-6 else math.inf,
+                chase=gain >= (0.15 if name[0] == "D" else 0.10),
+            )
+        )
+    return tuple(found)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Front:
+    """A new kappa on its way: brightness at the end with charges as set, and with the first D0 by the same factor (kg/ODt)."""
+
+    plain: Bleached
+    moved: Bleached
+    stage: int
+    before: float
+    after: float
+
+
+def front(plan: Plan, kappa: float, *, most: float = 0.25) -> Front | Infeasible:
+    """Feed-forward for what enters now (B1): the active chlorine goes with the kappa that reaches D0, a quarter at most.
+
+    Infeasible for a sequence without D0. Raises: ImpossibleInput.
+    """
+    at = next((i for i, s in enumerate(plan.sequence.stages) if s.name == "D0"), None)
+    if at is None:
+        return Infeasible(field="sequence", reason="has no D0 to move with the kappa")
+    now, plain = bleach(plan), bleach(replace(plan, kappa=kappa, iso_pct=None if plan.iso_pct is None else plan.iso_pct))
+    before = plan.settings[at].charge
+    ratio = plain.steps[at].into.kappa / now.steps[at].into.kappa
+    after = before * min(1.0 + most, max(1.0 - most, ratio))
+    settings = list(plan.settings)
+    settings[at] = replace(settings[at], charge=after)
+    return Front(
+        plain=plain, moved=bleach(replace(plan, kappa=kappa, settings=tuple(settings))), stage=at, before=before, after=after
+    )
+
+
+def washes(plan: Plan) -> int:
+    """How many washers the sequence has."""
+    return sum(s.washed for s in plan.sequence.stages)
+
+
+WATER_A_WASH = 9.5  # m3/ADt: a mat's liquor and a dilution of two, before filtrate is used again; default
+
+
+def water_of(plan: Plan) -> float:
+    """Wash water m3/ADt with no filtrate used again."""
+    return WATER_A_WASH * washes(plan)
+
+
+def kappa_factor_of(step: Step) -> float | None:
+    """Active chlorine % a kappa of a delignifying D; None of any other stage."""
+    if step.stage.name != "D0" or step.into.kappa <= 0.0:
+        return None
+    return ACTIVE["ClO2"] * step.setting.charge / 10.0 / step.into.kappa
+
+
+def ceiling(plan: Plan) -> float:
+    """Brightness with every charge at its limit, % ISO; the best of four levels, since too much of one may cost another."""
+    free = movable(plan)
+    best = bleach(plan).iso
+    for share in (0.4, 0.6, 0.8, 1.0):
+        settings = list(plan.settings)
+        for i in free:
+            settings[i] = replace(settings[i], charge=share * MOST[plan.sequence.stages[i].name])
+        best = max(best, bleach(replace(plan, settings=tuple(settings))).iso)
+    return best

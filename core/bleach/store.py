@@ -168,3 +168,8 @@ def reorder(case: ReorderCase) -> ReorderFound:
     cautions = check(case)
     safety = Z95 * math.sqrt(case.lead_d * case.sd_use**2 + case.use_d**2 * case.sd_lead**2)
     return ReorderFound(point_t=case.use_d * case.lead_d + safety, safety_t=safety, cautions=cautions)
+
+
+def drawn(level_m3: float, came_m3: float, use_m3_h: float, hours: float, least_m3: float) -> float:
+    """What a tank holds so many hours after a reading, m³; not under its lowest."""
+    return max(least_m3, level_m3 + came_m3 - use_m3_h * hours)

@@ -135,6 +135,25 @@ class PlanRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ChemicalTank:
+    """A chemical in store: m³ at its ends, use, lead time and load, and the strength it is bought or made at."""
+
+    key: str
+    name: str
+    chemical: str
+    least_m3: float
+    most_m3: float
+    use_m3_h: float
+    lead_h: float
+    load_m3: float
+    strength_g_l: float
+
+    def kg_adt(self, strength_g_l: float, adt_h: float) -> float:
+        """Use a tonne air-dry, kg of 100 %."""
+        return self.use_m3_h * strength_g_l / adt_h if adt_h > 0.0 else 0.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Pile:
     """A pile of the yard: drawn first in first out (plane) or from its skin (cone), for a unit, by a share of its feed."""
 
@@ -212,6 +231,7 @@ class Mill:
     cook_plans: Mapping[str, CookPlan] = field(default_factory=dict)
     refine_plans: Mapping[str, RefinePlan] = field(default_factory=dict)
     piles: Mapping[str, Pile] = field(default_factory=dict)
+    tanks: Mapping[str, ChemicalTank] = field(default_factory=dict)
     digesters: tuple[str, ...] = ()  # batch digesters with a thermometer
 
     def draw_case(self, grade: Grade, *, gsm: float | None = None, speed_m_min: float | None = None) -> DrawCase:
@@ -602,6 +622,23 @@ def read_mill(data: Json) -> Mill:
         piles[pile.key] = pile
         if pile.unit not in {u.id for u in units}:
             r.bad(f"{place}.unit", f"is {pile.unit!r}; there is no such unit")
+    tanks = {}
+    for i, t in enumerate(r.items(data, "tanks") if "tanks" in data else []):
+        place = f"tanks[{i}] {t.get('key', '?')}"
+        made_tank = ChemicalTank(
+            key=r.text(t, "key", place),
+            name=r.text(t, "name", place),
+            chemical=r.text(t, "chemical", place),
+            least_m3=r.number(t, "least_m3", place, 0.0, 1e5),
+            most_m3=r.number(t, "most_m3", place, 0.1, 1e5),
+            use_m3_h=r.number(t, "use_m3_h", place, 0.0, 1e4),
+            lead_h=r.number(t, "lead_h", place, 0.0, 5000.0),
+            load_m3=r.number(t, "load_m3", place, 0.1, 1e4),
+            strength_g_l=r.number(t, "strength_g_l", place, 0.1, 2000.0),
+        )
+        tanks[made_tank.key] = made_tank
+        if made_tank.least_m3 >= made_tank.most_m3:
+            r.bad(f"{place}.least_m3", f"is {made_tank.least_m3:g}; it must be under most_m3, {made_tank.most_m3:g}")
     cook_plans, refine_plans = _plans(r, r.items(data, "units"))
     hour, _, minute = r.text(data, "day_starts", "mill").partition(":")
     mill = Mill(
@@ -624,6 +661,7 @@ def read_mill(data: Json) -> Mill:
         cook_plans=cook_plans,
         refine_plans=refine_plans,
         piles=piles,
+        tanks=tanks,
         digesters=tuple(str(d) for d in data.get("digesters", [])),
     )
     if r.problems:

@@ -158,6 +158,12 @@ MOVE = _obj(
         "opens": {"type": "object", "additionalProperties": {"type": ["number", "string"]}},
     },
 )
+TANK = _obj(
+    {
+        "key": KEY, "name": NAME, "chemical": NAME, "least_m3": _num(0, 1e5), "most_m3": _num(0.1, 1e5), "use_m3_h": _num(0, 1e4), "lead_h": _num(0, 5000),
+        "load_m3": _num(0.1, 1e4), "strength_g_l": _num(0.1, 2000),
+    }
+)  # fmt: skip
 PILE = _obj(
     {
         "key": KEY,
@@ -178,6 +184,6 @@ SCHEMA: Schema = {
             "shift_hours": _num(1, 24), "safety_number": NAME, "units": _list(UNIT, 1), "draws": _list(DRAW), "vessels": _list(VESSEL, 1),
             "sources": _list(SOURCE, 1), "grades": _list(GRADE, 1), "plan": _list(PLAN), "lanes": _list(LANE), "lines": _list(_obj({"key": KEY, "name": NAME}, {"sentence": TEXT})),
         },
-        {"note": TEXT, "schools": SCHOOLS, "moves": _list(MOVE), "piles": _list(PILE), "digesters": _list(KEY)},
+        {"note": TEXT, "schools": SCHOOLS, "moves": _list(MOVE), "piles": _list(PILE), "digesters": _list(KEY), "tanks": _list(TANK)},
     ),
 }  # fmt: skip

@@ -1,5 +1,379 @@
-from django.shortcuts import redirect
+"""Bleach: a sequence read from its notation, its picture and charges, least cost, two schools side by side, and the chemical tanks."""
+
+from dataclasses import replace
+from datetime import timedelta
+from urllib.parse import urlencode
+
+from django.contrib import messages
+from django.http import Http404
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_http_methods, require_safe
+
+from core.bleach import line as bleaching
+from core.bleach.line import READY, Bleached, Cheapest, Plan, ad_of, cheapest, od_of, slopes, solution_l_min, typical, water_of
+from core.bleach.sequence import CODES, Misread, Sequence, read
+from core.bleach.stages import CHEMICAL
+from core.bleach.store import NEVER
+from core.errors import ImpossibleInput, Infeasible
+from core.judge.band import judge
+from core.wash.oxygen import WOODS
+from desk.bleach import tanks as book
+from desk.bleach.drawings import FORMULA, sequence_picture
+from desk.cases.benches import Bench, bench_page
+from desk.kit.bench import Well, read_wells, render_bench, typed_number
+from desk.mill.context import state_of
+from desk.mill.ribbon import STATIONS, draw_small
+
+CL = (
+    "CL",
+    "Chlorine dioxide",
+    "Monitors, no rust, oil or rags; tower vents on. Yellow-green haze: leave, alarm, let the authorised crew isolate. Kept cold and at most 10 g/L.",
+)
+HP = (
+    "HP",
+    "Hydrogen peroxide",
+    "Never shut in between two valves: it bursts the line. Clean tools, goggles and suit; a leak is flooded with water.",
+)
+OX = ("O2", "Oxygen, ozone", "Oil-free, slow valves; over 23.5 % in the air clothes burn. Ozone alarm: leave, ventilate.")
+DT = ("DT", "Dithionite", "Powder and damp heat by themselves and give SO₂: dry, closed, small amounts.")
+AC = (
+    "AC",
+    "Acid",
+    "Acid into water, never water into acid. Shield and acid suit; never near liquor, hypochlorite or dithionite.",
+)
+WL = ("WL", "Caustic", "Burns eye and skin: goggles and shield, gauntlets, the nearest shower known.")
+CARDS = {"ClO2": CL, "H2O2": HP, "O2": OX, "O3": OX, "dithionite": DT, "acid": AC, "NaOH": WL, "NaOCl": AC}
+BENCHES = {
+    b.key: b
+    for b in (
+        Bench("dioxide", "First chlorine dioxide", "Kappa out of a charge, carry-over counted.", "bleach.dioxide", "", {"kappa": 14, "clo2_kg": 11}, "stages", f"{CL[1]}: {CL[2]}"),
+        Bench("brighten", "A brightening stage", "D1, D2, P or PO: points for a charge.", "bleach.brighten", "", {"stage": "D1", "iso_pct": 82, "charge_kg": 7, "minutes": 150, "temp_c": 75, "ph": 3.8}, "stages", f"{CL[1]}: {CL[2]}"),
+        Bench("charge", "Charge for a brightness", "So bright is wanted: how much?", "bleach.charge", "", {"stage": "D1", "iso_pct": 82, "wanted_pct": 88, "minutes": 150, "temp_c": 75, "ph": 3.8}, "stages", f"{CL[1]}: {CL[2]}"),
+        Bench("kappa-factor", "Kappa factor to a flow", "Active chlorine, ClO₂, litres a minute.", "bleach.kappa_factor", "", {"kappa": 14, "adt_d": 170, "strength_g_l": 9.4}, "stages", f"{CL[1]}: {CL[2]}"),
+        Bench("tower", "Time in a tower", "Level, consistency, rate.", "bleach.tower", "", {"volume_m3": 90, "cons_pct": 11, "od_t_h": 6.6}, "towers"),
+        Bench("transit", "When what enters leaves", "A tower while the flow changes.", "bleach.transit", "", {"volume_m3": 90, "q1": 60, "q2": 50, "change_h": 1}, "towers"),
+        Bench("band", "A meter between samples", "Its honest band.", "bleach.band", "", {}, "towers"),
+        Bench("end-ph", "pH at the end", "Charge balance of the mat’s liquor.", "bleach.end_ph", "", {"acid": 0.0132, "base": 0.012}, "stages"),
+        Bench("reversion", "Reversion and AOX", "What age takes back, and what goes to the effluent.", "bleach.reversion", "", {"iso_pct": 88, "active_cl_adt": 35}, "stages"),
+        Bench("mechanical", "Peroxide on mechanical pulp", "Alkali at its best.", "bleach.peroxide_mechanical", "", {"wood": "hemlock", "iso_pct": 54, "peroxide_pct": 2.8, "naoh_pct": 1.9}, "mechanical", f"{HP[1]}: {HP[2]}"),
+        Bench("two-stage", "Two stages, press between", "Chemicals used again.", "bleach.two_stage", "", {"wood": "hemlock", "iso_pct": 54}, "mechanical", f"{HP[1]}: {HP[2]}"),
+        Bench("dithionite", "Dithionite", "The plateau comes soon.", "bleach.dithionite", "", {"iso_pct": 54, "kg_odt": 8}, "mechanical", f"{DT[1]}: {DT[2]}"),
+        Bench("tank", "A chemical tank", "Cover, and when the next load fits.", "bleach.tank", "", {"now_m3": 34, "least_m3": 4, "most_m3": 60, "use_m3_h": 0.9, "lead_h": 20, "load_m3": 24}, "store", "Unloading: product read aloud from hose label, tank and batch, by two people."),
+        Bench("kept", "Strength lost in store", "What is left of a solution.", "bleach.kept", "", {"strength": 57, "hours": 12}, "store"),
+        Bench("reorder", "When to order", "Use and lead time with their luck.", "bleach.reorder", "", {"use_d": 38, "sd_use": 6, "lead_d": 9, "sd_lead": 2}, "store"),
+    )
+}  # fmt: skip
+START = "O-D0-EOP-D1"
+WELLS = tuple(Well(*w) for w in (
+    ("kappa", "Kappa in", "", 26, 0.1, 200), ("cod", "COD carried in", "kg/t OD", 8, 0, 300), ("od_t_h", "Pulp", "t/h OD", 6.6, 0.01, 300), ("clo2_g_l", "ClO₂ solution", "g/L", 9.4, 0.1, 20), ("target", "Brightness wanted", "% ISO", 86, 20, 95), ("visc", "Viscosity that may go", "mL/g", 350, 0, 1500), ("front", "Kappa entering now", "", 0, 0, 200),
+))  # fmt: skip
+LIMITS = {
+    "c": ("charge", "kg/ADt", 0, 100),
+    "m": ("time", "min", 0, 1000),
+    "t": ("temperature", "°C", 5, 130),
+    "p": ("pH", "", 0, 14),
+}
 
 
+def station(request, state, **more) -> dict:
+    return {"station": "bleach", "stations": STATIONS, "small": draw_small(state), **more}
+
+
+def _wells(state) -> tuple[Well, ...]:
+    """The wells opened at the line: kappa and rate of what enters the kraft bleach, the brightness its plan wants."""
+    start = {}
+    if "K.bleach" in state.solution.network.index:
+        into = state.solution.enters("K.bleach")
+        start = {"od_t_h": round(into.solids_t_h, 2)}
+    row = state.mill.plan.get("K.last_washer.brightness")
+    if row:
+        start["target"] = row.band.aim
+    return tuple(Well(w.name, w.label, w.unit, start.get(w.name, w.start), w.low, w.high) for w in WELLS)
+
+
+def _stage_rows(data, seq: Sequence, kappa: float) -> list[dict]:
+    """A row a stage: its words, and charge, time, temperature and pH as typed or as usual."""
+    rows = []
+    for i, (stage, usual) in enumerate(zip(seq.stages, typical(seq, kappa), strict=True)):
+        start = {"c": round(ad_of(usual.charge), 1), "m": usual.minutes, "t": usual.temp_c, "p": usual.ph}
+        wells = [
+            Well(f"s{i}{k}", f"{stage.name}, {word}", unit, start[k], low, high).read(data)
+            for k, (word, unit, low, high) in LIMITS.items()
+        ]
+        rows.append(
+            {
+                "i": i,
+                "stage": stage,
+                "words": CODES[stage.code],
+                "chemical": FORMULA.get(CHEMICAL.get(stage.name, ""), CHEMICAL.get(stage.name, "")),
+                "wells": wells,
+                "usual": usual,
+                "card": None,
+                "factor": None,
+            }
+        )
+    return rows
+
+
+def _plan(seq: Sequence, rows: list[dict], v: dict, wood: str) -> Plan:
+    settings = tuple(
+        replace(r["usual"], charge=od_of(c["value"]), minutes=m["value"], temp_c=t["value"], ph=p["value"])
+        for r in rows
+        for c, m, t, p in [r["wells"]]
+    )
+    return Plan(sequence=seq, settings=settings, wood=wood, kappa=v["kappa"], cod=v["cod"])
+
+
+@require_safe
 def sequence(request):
-    return redirect("/line/bleach/")
+    """A sequence on a pulp: read, run, drawn, priced; solved for the least cost; a new kappa on its way through."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    chosen = READY.get(request.GET.get("ready", ""))
+    text = request.GET.get("seq", chosen[0] if chosen else START)[:80]
+    wood = request.GET.get("wood", chosen[1] if chosen else "softwood")
+    wood = wood if wood in WOODS else "softwood"
+    wells = _wells(state)
+    if chosen and "kappa" not in request.GET:
+        wells = tuple(replace(w, start=chosen[2]) if w.name == "kappa" else w for w in wells)
+    wells, v = read_wells(request.GET, wells)
+    context = station(
+        request,
+        state,
+        wells=wells,
+        text=text,
+        wood=wood,
+        woods=list(WOODS),
+        readies=list(READY),
+        sequencing=True,
+        solve=request.GET.get("solve") == "1",
+    )
+    try:
+        seq = read(text)
+    except Misread as fault:
+        context |= {"misread": fault.problems[0].text, "caret": "\u2007" * fault.at + "^", "rows": []}
+        return render_bench(request, "bleach/sequence", context)
+    rows = _stage_rows(request.GET, seq, v.get("kappa", 20.0))
+    context |= {"seq": seq, "rows": rows}
+    if not any(w["error"] for w in wells) and not any(w["error"] for r in rows for w in r["wells"]):
+        try:
+            context |= _worked(request, state, _plan(seq, rows, v, wood), rows, v)
+        except ImpossibleInput as refusal:
+            for p in refusal.problems:
+                where, _, what = p.field.partition(".")
+                if where[:1] == "s" and where[1:].isdigit():
+                    well = rows[int(where[1:]) - 1]["wells"][
+                        ["charge", "minutes", "temp_c", "ph"].index(what)
+                        if what in ("charge", "minutes", "temp_c", "ph")
+                        else 0
+                    ]
+                    well["error"] = f"{well['label']} {p.text}"
+                else:
+                    next((w for w in wells if w["name"] == p.field), wells[0])["error"] = f"{p.field} {p.text}"
+    context["errors"] = [w["error"] for w in (*wells, *(x for r in rows for x in r["wells"])) if w["error"]]
+    return render_bench(request, "bleach/sequence", context)
+
+
+def _worked(request, state, plan: Plan, rows: list[dict], v: dict) -> dict:
+    done = bleaching.bleach(plan)
+    best = cheapest(plan, iso_pct=v["target"], viscosity_loss=v["visc"]) if request.GET.get("solve") == "1" else None
+    solved = best if isinstance(best, Cheapest) else None
+    front = bleaching.front(plan, v["front"]) if v["front"] else None
+    moved = front if isinstance(front, bleaching.Front) else None
+    row = state.mill.plan.get("K.last_washer.brightness")
+    after = None
+    if solved:
+        after = (solved_plan(plan, solved), solved.bleached)
+    elif moved:
+        after = (plan, moved.moved)
+    shown = []
+    for r, step in zip(rows, done.steps, strict=True):
+        r["card"] = next((CARDS[c] for c in step.charged if c in CARDS), None)
+        r["factor"] = bleaching.kappa_factor_of(step)
+        r["l_min"] = solution_l_min(ad_of(step.charged["ClO2"]), v["od_t_h"], v["clo2_g_l"]) if "ClO2" in step.charged else None
+        r["came"] = request.now - timedelta(minutes=step.ends_min)
+        r["due"] = request.now + timedelta(minutes=step.ends_min)
+        if r["card"] and r["card"][0] not in {c[0] for c in shown}:
+            shown.append(r["card"])
+    found = {
+        "b": done, "slopes": slopes(plan), "p": sequence_picture(plan, done, after=after, target=v["target"]), "cards": shown, "judged": judge(done.iso, row.band, confirmed=True) if row else None, "band": row.band if row else None, "water": water_of(plan), "hours": done.minutes / 60.0,
+        "chemicals": [(FORMULA.get(k, k), kg) for k, kg in sorted(done.chemicals.items(), key=lambda kv: -kv[1])], "solved": solved, "beyond": best if isinstance(best, Infeasible) else front if isinstance(front, Infeasible) else None, "front": moved, "left": done.steps[-1].done.residual,
+    }  # fmt: skip
+    if solved:
+        found |= {
+            "put": _address(plan, after[0], v),
+            "charges": [
+                (plan.sequence.stages[i].name, ad_of(plan.settings[i].charge), ad_of(c))
+                for i, c in zip(bleaching.movable(plan), solved.charges, strict=True)
+            ],
+        }
+    if moved:
+        step = done.steps[moved.stage]
+        found |= {
+            "front_at": request.now + timedelta(minutes=step.starts_min),
+            "front_seen": request.now + timedelta(minutes=done.minutes),
+            "front_from": ad_of(moved.before),
+            "front_to": ad_of(moved.after),
+            "front_l": solution_l_min(ad_of(moved.after), v["od_t_h"], v["clo2_g_l"]),
+        }
+    return found
+
+
+def solved_plan(plan: Plan, solved: Cheapest) -> Plan:
+    """The plan with the charges that were found."""
+    settings = list(plan.settings)
+    for i, c in zip(bleaching.movable(plan), solved.charges, strict=True):
+        settings[i] = replace(settings[i], charge=c)
+    return replace(plan, settings=tuple(settings))
+
+
+def _address(plan: Plan, to: Plan, v: dict) -> str:
+    """The page with a plan's settings put into its wells."""
+    asked = {"seq": plan.sequence.text, "wood": plan.wood, **{k: f"{x:g}" for k, x in v.items()}}
+    for i, s in enumerate(to.settings):
+        asked |= {
+            f"s{i}c": f"{ad_of(s.charge):.2f}",
+            f"s{i}m": f"{s.minutes:g}",
+            f"s{i}t": f"{s.temp_c:g}",
+            f"s{i}p": f"{s.ph:g}",
+        }
+    return f"{reverse('bleach:sequence')}?{urlencode(asked)}"
+
+
+COMPARE = tuple(Well(*w) for w in (("kappa", "Kappa in", "", 26, 0.1, 200), ("cod", "COD carried in", "kg/t OD", 8, 0, 300), ("target", "Brightness wanted", "% ISO", 86, 20, 95), ("visc", "Viscosity that may go", "mL/g", 350, 0, 1500)))  # fmt: skip
+
+
+@require_safe
+def compare(request):
+    """Two sequences on the same brown pulp, each at its least cost for the same brightness."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    wells, v = read_wells(request.GET, COMPARE)
+    wood = request.GET.get("wood", "softwood")
+    wood = wood if wood in WOODS else "softwood"
+    texts = {"a": request.GET.get("a", START)[:80], "b": request.GET.get("b", "O-Q-PO-P")[:80]}
+    context = station(request, state, wells=wells, texts=texts, wood=wood, woods=list(WOODS), comparing=True, faults={})
+    sides = {}
+    for key, text in texts.items():
+        try:
+            sides[key] = read(text)
+        except Misread as fault:
+            context["faults"][key] = fault.problems[0].text
+    if len(sides) == 2 and not any(w["error"] for w in wells):
+        try:
+            both = {k: _side(seq, v, wood) for k, seq in sides.items()}
+        except ImpossibleInput as refusal:
+            wells[0]["error"] = "; ".join(f"{p.field} {p.text}" for p in refusal.problems)
+        else:
+            a, b = both["a"], both["b"]
+            context |= {
+                "a": a,
+                "b": b,
+                "p": sequence_picture(a["plan"], a["run"], other=(b["plan"], b["run"]), target=v["target"]),
+                "lines": _lines(a, b),
+            }
+    context["errors"] = [*context["faults"].values(), *(w["error"] for w in wells if w["error"])]
+    return render_bench(request, "bleach/compare", context)
+
+
+def _side(seq: Sequence, v: dict, wood: str) -> dict:
+    """A sequence at its least cost for the target; at its usual charges where it does not reach it."""
+    plan = Plan(sequence=seq, settings=typical(seq, v["kappa"]), wood=wood, kappa=v["kappa"], cod=v["cod"])
+    best = cheapest(plan, iso_pct=v["target"], viscosity_loss=v["visc"])
+    if isinstance(best, Cheapest):
+        plan = solved_plan(plan, best)
+        return {
+            "seq": seq,
+            "plan": plan,
+            "run": best.bleached,
+            "binds": best.binds,
+            "short": None,
+            "ceiling": bleaching.ceiling(plan),
+        }
+    return {
+        "seq": seq,
+        "plan": plan,
+        "run": bleaching.bleach(plan),
+        "binds": (),
+        "short": best,
+        "ceiling": bleaching.ceiling(plan),
+    }
+
+
+def _lines(a: dict, b: dict) -> list[tuple[str, str, float, float, int]]:
+    """What is put beside each other: label, unit, both values, decimals."""
+    x: Bleached = a["run"]
+    y: Bleached = b["run"]
+    rows = [
+        ("Brightness", "% ISO", x.iso, y.iso, 1),
+        ("Brightness at most", "% ISO", a["ceiling"], b["ceiling"], 1),
+        ("Kappa at the end", "", x.kappa, y.kappa, 1),
+        ("Viscosity", "mL/g", x.viscosity, y.viscosity, 0),
+        ("Yield of it", "%", x.yield_pct, y.yield_pct, 1),
+        ("Chemicals cost", "a t AD", x.cost, y.cost, 2),
+    ]
+    rows += [
+        ("Wash water, none used again", "m³/ADt", water_of(a["plan"]), water_of(b["plan"]), 0),
+        ("AOX, untreated", "kg/ADt", x.aox, y.aox, 2),
+        ("COD", "kg/ADt", x.cod, y.cod, 0),
+        ("Hours", "h", x.minutes / 60.0, y.minutes / 60.0, 1),
+    ]
+    for name in sorted({*x.chemicals, *y.chemicals}):
+        rows.append((FORMULA.get(name, name), "kg/ADt", x.chemicals.get(name, 0.0), y.chemicals.get(name, 0.0), 1))
+    return rows
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+def tanks(request):
+    """The chemical tank book: what stands, when to order, and what was read, delivered or tested."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    problem = field = ""
+    if request.method == "POST":
+        text = request.POST.get("value", "").strip()
+        try:
+            kept = book.keep(
+                state=state, what=request.POST.get("what", ""), where=request.POST.get("where", ""), value=typed_number(text) if text else None, second=request.POST.get("second", ""), read_aloud=request.POST.get("read_aloud") == "yes",
+                words=request.POST.get("words", "").strip()[:300], by=request.user, now=request.now,
+            )  # fmt: skip
+            messages.success(request, f"Kept: {kept.says}.")
+            return redirect("bleach:tanks")
+        except ValueError:
+            problem, field = f"Value is “{text}”; it must be a number.", "value"
+        except book.BookRefused as refusal:
+            problem, field = str(refusal), refusal.field
+    into = state.solution.enters("K.bleach").solids_t_h if "K.bleach" in state.solution.network.index else 0.0
+    found = book.standings(state, od_of(into))
+    context = station(
+        request,
+        state,
+        tanking=True,
+        standings=found,
+        problem=problem,
+        field=field,
+        typed=request.POST,
+        may_record=request.user.may("record"),
+        never=NEVER,
+        what=book.WHAT,
+    )
+    return render(request, "bleach/tanks.html", context, status=422 if problem else 200)
+
+
+@require_safe
+def bench(request, key: str):
+    state = state_of(request)
+    if key not in BENCHES or state is None:
+        raise Http404
+    return bench_page(
+        request,
+        BENCHES[key],
+        address=lambda k: reverse("bleach:bench", args=[k]),
+        benches=BENCHES.values(),
+        pictures={},
+        context=station(request, state),
+        seg="bleach/seg.html",
+    )

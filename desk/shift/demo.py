@@ -17,6 +17,7 @@ from core.deliver.lots import lot_number
 from core.instruments.simulate import KINDS, innovation_sd, phi
 from core.lab.methods import TESTS
 from core.line.mill import read_mill
+from desk.bleach.demo import build_tanks
 from desk.chips.demo import build_yard
 from desk.cook.demo import build_cooks
 from desk.deliver.actions import close_lot, open_lot
@@ -408,6 +409,7 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     _source_lots(mill, people, now)
     _earlier_lots(people, now, MillState)
     build_yard(people, mill, now)
+    build_tanks(people, mill, now)
     _night_handover(people, now)
     _this_morning(mill, people, now, MillState)
     _meters(mill, np.random.default_rng([SEED, 3]), now, days)

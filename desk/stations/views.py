@@ -15,7 +15,14 @@ WILL_DO = {
     "refine": "Net energy, edge load, freeness to target, and strength against drainage.",
     "blend": "Recipe or least cost, property forecast of the mix, filler and additives.",
 }
-BUILT = {"stock": "stock:meter", "deliver": "deliver:newest", "chips": "chips:belt", "cook": "cook:design", "wash": "wash:line", "bleach": "bleach:sequence"}
+BUILT = {
+    "stock": "stock:meter",
+    "deliver": "deliver:newest",
+    "chips": "chips:belt",
+    "cook": "cook:design",
+    "wash": "wash:line",
+    "bleach": "bleach:sequence",
+}
 
 
 @require_safe

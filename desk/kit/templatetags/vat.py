@@ -106,6 +106,18 @@ def pulp(hex_colour: str) -> str:
 
 
 @register.filter
+def at(sequence, i: int):
+    """One of a sequence by its place."""
+    return sequence[i]
+
+
+@register.filter
+def pair(a, b):
+    """Two things as a list."""
+    return [a, b]
+
+
+@register.filter
 def liquor(brown: float) -> str:
     """The paint of a liquor, 0 (water) to 100 (strong), day and night."""
     return f"color-mix(in oklab, #3B2417 {float(brown):g}%, var(--water))"
@@ -299,3 +311,10 @@ def cookpanels(_, band) -> list[tuple[str, str, str]]:
         ("yield", "Yield", "% of oven-dry wood"),
         ("residual", "Residual alkali", "g/L as NaOH, band 5 to 12"),
     ]
+
+
+@register.filter
+def tanktop(standing) -> str:
+    """Where the liquid of a tank's little drawing begins."""
+    share = standing.now_m3 / standing.tank.most_m3 if standing.tank.most_m3 else 0.0
+    return f"{31.0 - 28.0 * min(1.0, max(0.0, share)):.1f}"
