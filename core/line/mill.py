@@ -11,7 +11,12 @@ from typing import Any
 
 import numpy as np
 
+from core.bleach.line import Plan as BleachingPlan
+from core.bleach.line import bleach, od_of, typical
+from core.bleach.mechanical import iso_after
+from core.bleach.sequence import read
 from core.blend.mix import Source
+from core.colour import brightness_from_ks, ks_from_kappa
 from core.cook.kinetic import Charge, cook
 from core.cook.profile import Points
 from core.deliver.draw import DrawCase
@@ -26,7 +31,9 @@ from core.practice.table import ROWS
 from core.quantity import quantities
 from core.register import find
 from core.stock.shape import Box, Cylinder, Shape, Surveyed
-from core.stream import INDEX, N, Vector, W
+from core.stream import DS, INDEX, N, Vector, W
+from core.wash.line import Washer, wash
+from core.wash.oxygen import OxygenCase, delignify
 
 FORMAT = "fox-vat mill 1"
 Json = Mapping[str, Any]
@@ -182,6 +189,40 @@ class RefinePlan:
     sec_kwh_t: float
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WashPlan:
+    """Washers of a unit: what of the dissolved goes on with the pulp is their loss."""
+
+    feed_pct: float
+    df: float
+    washers: tuple[Washer, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OxygenPlan:
+    """An oxygen stage behind a cook: its kappa and shade follow what the cook makes."""
+
+    of: str
+    case: OxygenCase
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BleachPlan:
+    """A bleach plant behind units: a sequence with its charges, kg/ADt, or one peroxide tower on mechanical pulp."""
+
+    of: tuple[str, ...]
+    wood: str
+    sequence: str
+    charges: tuple[float, ...]
+    iso_in: float = 0.0  # mechanical: brightness in; peroxide and alkali in charges, % on pulp
+
+
+def gone_on(plan: WashPlan) -> float:
+    """The share of the dissolved that a washing line leaves with the pulp, 0 to 1. Raises: ImpossibleInput."""
+    found = wash(feed_pct=plan.feed_pct, x0=100.0, washers=plan.washers, df=plan.df)
+    return min(1.0, max(0.0, 1.0 - found.recovered_pct / 100.0))
+
+
 @cache
 def made_by(plan: CookPlan) -> "Made":
     """Yield and kappa of a plan by the kinetic model, published coefficients. Raises: ImpossibleInput."""
@@ -232,6 +273,9 @@ class Mill:
     refine_plans: Mapping[str, RefinePlan] = field(default_factory=dict)
     piles: Mapping[str, Pile] = field(default_factory=dict)
     tanks: Mapping[str, ChemicalTank] = field(default_factory=dict)
+    wash_plans: Mapping[str, WashPlan] = field(default_factory=dict)
+    oxygen_plans: Mapping[str, OxygenPlan] = field(default_factory=dict)
+    bleach_plans: Mapping[str, BleachPlan] = field(default_factory=dict)
     digesters: tuple[str, ...] = ()  # batch digesters with a thermometer
 
     def draw_case(self, grade: Grade, *, gsm: float | None = None, speed_m_min: float | None = None) -> DrawCase:
@@ -422,6 +466,75 @@ def _plans(r: _Reader, units: list[Json]) -> tuple[dict[str, CookPlan], dict[str
     return cooks, refines
 
 
+def _later_plans(r: _Reader, units: list[Json]) -> tuple[dict[str, WashPlan], dict[str, OxygenPlan], dict[str, BleachPlan]]:
+    """Washing, oxygen and bleaching plans of the units, each one tried."""
+    washes: dict[str, WashPlan] = {}
+    oxygens: dict[str, OxygenPlan] = {}
+    bleaches: dict[str, BleachPlan] = {}
+    ids = {u.get("id") for u in units}
+    for i, u in enumerate(units):
+        place, key = f"units[{i}] {u.get('id', '?')}", str(u.get("id", ""))
+        try:
+            if "washers" in u:
+                w = u["washers"]
+                stages = tuple(
+                    Washer(kind=str(kind), e10=float(e10), out_pct=float(out)) for kind, e10, out in w.get("stages", [])
+                )
+                made = WashPlan(
+                    feed_pct=r.number(w, "feed_pct", f"{place}.washers", 0.1, 60),
+                    df=r.number(w, "df", f"{place}.washers", -1, 20),
+                    washers=stages,
+                )
+                gone_on(made)
+                washes[key] = made
+            if "oxygen" in u:
+                o = u["oxygen"]
+                numbers = {k: r.number(o, k, f"{place}.oxygen") for k in ("minutes", "temp_c", "naoh_kg")}
+                case = OxygenCase(
+                    wood=r.text(o, "wood", f"{place}.oxygen"),
+                    kappa_in=20.0,
+                    cons_pct=r.number(o, "cons_pct", f"{place}.oxygen", default=12.0),
+                    bar_abs=r.number(o, "bar_abs", f"{place}.oxygen", default=6.0),
+                    **numbers,
+                )
+                delignify(case)
+                oxygens[key] = OxygenPlan(of=r.text(o, "of", f"{place}.oxygen"), case=case)
+            if "bleach" in u:
+                b = u["bleach"]
+                plan = BleachPlan(
+                    of=tuple(str(x) for x in b.get("of", [])),
+                    wood=r.text(b, "wood", f"{place}.bleach"),
+                    sequence=r.text(b, "sequence", f"{place}.bleach", ""),
+                    charges=tuple(float(c) for c in b.get("charges", [])),
+                    iso_in=r.number(b, "iso_in", f"{place}.bleach", 0, 99, default=0.0),
+                )
+                bleached(plan, 12.0)
+                bleaches[key] = plan
+        except (ImpossibleInput, NotSolved, KeyError, ValueError, TypeError) as refusal:
+            r.bad(place, str(refusal))
+    for key, o in oxygens.items():
+        if o.of not in ids:
+            r.bad(f"{key}.oxygen.of", f"is {o.of!r}; there is no such unit")
+    for key, b in bleaches.items():
+        for of in b.of:
+            if of not in ids:
+                r.bad(f"{key}.bleach.of", f"names {of!r}; there is no such unit")
+    return washes, oxygens, bleaches
+
+
+def bleached(plan: BleachPlan, kappa: float) -> tuple[float, float]:
+    """(kappa, % ISO) of a bleach plan on pulp of a kappa. Raises: ImpossibleInput."""
+    if not plan.sequence:
+        peroxide, alkali = plan.charges
+        return 0.0, iso_after(plan.wood, plan.iso_in, peroxide, alkali)
+    sequence = read(plan.sequence)
+    settings = list(typical(sequence, kappa))
+    for i, kg in enumerate(plan.charges):
+        settings[i] = replace(settings[i], charge=od_of(kg))
+    done = bleach(BleachingPlan(sequence=sequence, settings=tuple(settings), wood=plan.wood, kappa=kappa))
+    return done.kappa, done.iso
+
+
 def _feed(parts: Vector, cons_pct: float, t_h: float) -> Vector:
     """Component flows of a feed from its dry parts (scaled to 1), consistency and oven-dry rate."""
     total = float(parts.sum())
@@ -608,6 +721,7 @@ def read_mill(data: Json) -> Mill:
         for name in (*made.readings.values(), *((made.band,) if made.band else ())):
             if name not in plan:
                 r.bad(f"{place}.readings", f"names {name!r}; the plan has no such row")
+    wash_plans, oxygen_plans, bleach_plans = _later_plans(r, r.items(data, "units"))
     piles = {}
     for i, p in enumerate(r.items(data, "piles") if "piles" in data else []):
         place = f"piles[{i}] {p.get('key', '?')}"
@@ -660,6 +774,9 @@ def read_mill(data: Json) -> Mill:
         moves=moves,
         cook_plans=cook_plans,
         refine_plans=refine_plans,
+        wash_plans=wash_plans,
+        oxygen_plans=oxygen_plans,
+        bleach_plans=bleach_plans,
         piles=piles,
         tanks=tanks,
         digesters=tuple(str(d) for d in data.get("digesters", [])),
@@ -667,6 +784,52 @@ def read_mill(data: Json) -> Mill:
     if r.problems:
         raise ImpossibleInput(*r.problems)
     return mill
+
+
+def _cooked_kappa(mill: Mill, running: Running, unit: str) -> float:
+    """The kappa a unit sends on: what its cook makes, what its oxygen stage leaves, else what the set-up says."""
+    if unit in mill.oxygen_plans:
+        o = mill.oxygen_plans[unit]
+        return delignify(replace(o.case, kappa_in=max(0.1, _cooked_kappa(mill, running, o.of)))).kappa
+    if unit in running.makes:
+        return running.makes[unit].kappa
+    if unit in mill.cook_plans:
+        return made_by(mill.cook_plans[unit]).kappa
+    found = next((u.sets.kappa for u in mill.units if u.id == unit), None)
+    return found or 0.0
+
+
+def _pulp_t_h(mill: Mill, running: Running, unit: str) -> float:
+    """Pulp a unit sends on, t/h, by the feed of its line and the yield of its cook: the weight of its kappa in a mix."""
+    of = mill.oxygen_plans[unit].of if unit in mill.oxygen_plans else unit
+    made = running.makes.get(of) or (made_by(mill.cook_plans[of]) if of in mill.cook_plans else None)
+    feeds = default_feeds(mill) | dict(running.feeds)
+    fed = sum(feeds.get(u.id, 0.0) for u in mill.units if any(o.to == of for o in u.outlets))
+    return fed * (made.yield_pct / 100.0 if made else 1.0)
+
+
+def _by_its_plan(mill: Mill, running: Running, u: Unit) -> Unit:
+    """A unit with what its washing, oxygen or bleaching plan makes of the pulp that comes."""
+    if u.id in mill.wash_plans:
+        on = gone_on(mill.wash_plans[u.id])
+        outlets = []
+        for o in u.outlets:
+            if o.name in ("on", "filtrate"):
+                v = o.shares.copy()
+                v[DS] = on if o.name == "on" else 1.0 - on
+                o = replace(o, shares=v)
+            outlets.append(o)
+        u = replace(u, outlets=tuple(outlets))
+    if u.id in mill.oxygen_plans:
+        kappa = _cooked_kappa(mill, running, u.id)
+        u = replace(u, sets=replace(u.sets, kappa=kappa, iso_pct=brightness_from_ks(ks_from_kappa(kappa))))
+    if u.id in mill.bleach_plans:
+        plan = mill.bleach_plans[u.id]
+        weights = [(_pulp_t_h(mill, running, k), _cooked_kappa(mill, running, k)) for k in plan.of]
+        total = sum(t for t, _ in weights)
+        kappa, iso = bleached(plan, max(0.1, sum(t * k for t, k in weights) / total if total > 0.0 else 12.0))
+        u = replace(u, sets=replace(u.sets, kappa=kappa, iso_pct=iso))
+    return u
 
 
 def network(mill: Mill, running: Running) -> Network:
@@ -697,7 +860,7 @@ def network(mill: Mill, running: Running) -> Network:
         if u.id in mill.refine_plans:
             p = mill.refine_plans[u.id]
             u = replace(u, sets=replace(u.sets, csf_ml=freeness(EnergyCase(wood=p.wood, sec_kwh_t=p.sec_kwh_t)).csf_ml))
-        units.append(u)
+        units.append(_by_its_plan(mill, running, u))
     draws = [replace(d, target=running.gives[d.id[4:]]) if d.id.startswith("out.") else d for d in mill.draws]
     return build(units, draws)
 

@@ -8,6 +8,8 @@ from core.line.network import DrawKind
 from core.mechanical.refine import WOODS
 from core.practice.table import ROWS
 from core.stream import COMPONENTS
+from core.wash.line import KINDS
+from core.wash.oxygen import WOODS as OXYGEN_WOODS
 
 Schema = dict[str, Any]
 
@@ -50,12 +52,25 @@ COOK_PLAN = _obj(
     },
     {"aq_pct": _num(0, 0.5)},
 )  # fmt: skip
+WASH_PLAN = _obj(
+    {
+        "feed_pct": _num(0.1, 60), "df": _num(-1, 20),
+        "stages": {"type": "array", "items": {"type": "array", "prefixItems": [{"enum": list(KINDS)}, _num(0.1, 20), _num(0.1, 60)], "minItems": 3, "maxItems": 3}, "minItems": 1, "maxItems": 12},
+    }
+)  # fmt: skip
+OXYGEN_PLAN = _obj(
+    {"of": KEY, "wood": {"enum": list(OXYGEN_WOODS)}, "minutes": _num(1, 300), "temp_c": _num(40, 130), "naoh_kg": _num(0, 80)},
+    {"cons_pct": _num(1, 40), "bar_abs": _num(1, 15)},
+)
+BLEACH_PLAN = _obj(
+    {"of": _list(KEY, 1), "wood": TEXT, "charges": _list(_num(0, 100), 1)}, {"sequence": TEXT, "iso_in": _num(0, 99)}
+)
 REFINE_PLAN = _obj({"wood": {"enum": list(WOODS)}, "sec_kwh_t": _num(1, 6000)})
 UNIT = _obj(
     {"id": KEY, "outlets": _list(_obj({"name": KEY, "to": KEY}, {"shares": PARTS}))},
     {
         "line": TEXT, "station": TEXT, "title": TEXT, "supply": FLAG, "stores": FLAG, "fibre": FLAG, "feed": PARTS, "parts": PARTS,
-        "feed_t_h": _num(0, 1000), "cons_pct": _num(0.01, 100), "temp_c": _num(0, 180), "loss_pct": _num(0, 100), "sets": SETS, "cooks": {"enum": list(NAMES)}, "cook": COOK_PLAN, "refine": REFINE_PLAN,
+        "feed_t_h": _num(0, 1000), "cons_pct": _num(0.01, 100), "temp_c": _num(0, 180), "loss_pct": _num(0, 100), "sets": SETS, "cooks": {"enum": list(NAMES)}, "cook": COOK_PLAN, "refine": REFINE_PLAN, "washers": WASH_PLAN, "oxygen": OXYGEN_PLAN, "bleach": BLEACH_PLAN,
     },
 )  # fmt: skip
 DRAW = _obj(

@@ -1,7 +1,9 @@
 """The whole practice table: importing this loads every station's rows."""
 
+import core.practice.bleach
 import core.practice.cook
-import core.practice.mechanical  # noqa: F401
+import core.practice.mechanical
+import core.practice.wash  # noqa: F401
 from core.practice.row import ROWS, Practice, Proposal
 
 __all__ = ["ROWS", "Practice", "Proposal"]

@@ -16,7 +16,12 @@ from desk.log.models import Kind, Record
 from desk.log.practice import asked, newest_results, opening
 from desk.mill.ribbon import STATIONS
 
-GROUPS = (("cook", "Chips and Cook", ("chips", "cook")), ("mechanical", "Mechanical", ("mechanical",)))
+GROUPS = (
+    ("cook", "Chips and Cook", ("chips", "cook")),
+    ("mechanical", "Mechanical", ("mechanical",)),
+    ("wash", "Wash and oxygen", ("wash", "oxygen")),
+    ("bleach", "Bleach", ("bleach",)),
+)
 BLOW_COUNTS = timedelta(hours=24)
 ORDER = {"stands": 0, "unread": 1, "calm": 2}
 
@@ -41,7 +46,13 @@ def group_of(key: str):
 
 def station_of(practice: Practice) -> str:
     """The station whose menu entry a row belongs to."""
-    return practice.station if practice.station in {k for k, _, _ in STATIONS} else "cook"
+    return (
+        practice.station
+        if practice.station in {k for k, _, _ in STATIONS}
+        else "wash"
+        if practice.station == "oxygen"
+        else "cook"
+    )
 
 
 def lines(state, group) -> list[Line]:
