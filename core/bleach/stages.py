@@ -309,7 +309,7 @@ _D0 = {"kappa": 11.76, "clo2_kg": 9.844}
     holds_for="kappa 3 to 35, 50 to 70 °C, end pH 2 to 3",
     equation="κ out = 0.8 + (κ − 0.8) exp(−5 a X p/(10 κ))",
     basis="default",
-    calibrated_by=("5",),
+
     checks=(
         Check(_D0, "kappa_out", 4.5038, 5e-3), Check(_D0, "available", 25.87, 5e-3), Check(_D0, "residual", 0.3534, 5e-3), Check({**_D0, "cod_kg": 12}, "kappa_out", 5.3297, 5e-3), Check({**_D0, "cod_kg": 12}, "available", 21.07, 5e-3), Check({**_D0, "cod_kg": 12}, "residual", 0.28783, 5e-3),
     ),
@@ -367,7 +367,7 @@ STOP: Final = {"D1": 0.15, "D2": 0.15, "P": 0.10, "PO": 0.10, "Paa": 0.10}  # po
     holds_for="D1, D2: 70 to 80 °C, pH 3.5 to 4.5; P: 80 to 105 °C, pH 10.3 to 11.2",
     equation="K out = Kf + (K − Kf)/(1 + b m a X p)^1.5",
     basis="default",
-    calibrated_by=("b", "Kf"),
+
     checks=(
         Check(_BD, "ks", 0.006017, 5e-3), Check(_BD, "iso_out", 89.615, 5e-3), Check(_BD, "residual", 0.52114, 5e-3), Check(_BD, "reacted", 0.93486, 5e-3), Check(_BP, "ks", 0.012527, 5e-3), Check(_BP, "iso_out", 85.375, 5e-3),
         Check(_BP, "residual", 6.3232, 5e-3), Check(_BP, "reacted", 0.64871, 5e-3),

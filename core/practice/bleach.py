@@ -133,7 +133,6 @@ _B3 = {"iso_pct": 85.0, "target": 86.0, "residual_g_l": 0.0, "clo2_kg": 2.9}
     source="shift practice, rows B3 and B4; stage model",
     holds_for="under the ceiling; charge only where nothing is left",
     equation="ΔClO₂ = −0.7 e/g, g from the stage model",
-    calibrated_by=("b", "floor"),
     basis="default",
     checks=(
         Check({**_B3, "residual_g_l": 0.05}, "after", 2.9),

@@ -55,7 +55,6 @@ _W1 = {"loss": 12.4, "shower_m3_adt": 8.1, "adt_h": 5.0}
     source="shift practice, rows W1 and W2; wash model",
     holds_for="mat good; half a m³/ADt at most",
     equation="Δ = −0.7 e/g, g the wash model's slope scaled to the loss as read",
-    calibrated_by=("E10",),
     basis="default",
     checks=(Check({**_W1, "target": 12}, "after", 8.1), Check({**_W1, "loss": 25}, "after", 8.6)),
 )

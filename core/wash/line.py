@@ -393,7 +393,7 @@ class MeasuredFound:
 
 
 @model(
-    "wash.e10",
+    "wash.norden",
     title="E10 from samples",
     source="Norden 1966, turned round",
     holds_for="dilution not 0; samples of one time",

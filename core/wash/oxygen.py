@@ -69,7 +69,6 @@ def kappa_out(
     source="after Iribarne and Schroeder 1997; constants are defaults to be calibrated",
     holds_for="85 to 110 °C, 3 to 10 bar, 10 to 30 kg NaOH/ODt, 9 to 15 %, kappa 8 to 35",
     equation="dκ/dt = −k (κ − κx)² OH^0.7 p^0.7",
-    calibrated_by=("k", "kx"),
     basis="default",
     checks=(
         Check({"wood": "softwood", "kappa_in": 28, "minutes": 60, "temp_c": 98, "naoh_kg": 24}, "kappa", 13.825, 5e-3),

@@ -95,7 +95,7 @@ def problems(document: Any, *, now) -> list[Problem]:
         return list(refusal.problems)
     except CoreError as failure:
         return [Problem("units", f"cannot be run: {failure}")]
-    except (KeyError, StopIteration, AttributeError, AssertionError, ZeroDivisionError, IndexError) as failure:
+    except (KeyError, StopIteration, RuntimeError, AttributeError, AssertionError, ZeroDivisionError, IndexError) as failure:
         return [Problem("lanes", f"the line cannot be drawn from this document: {type(failure).__name__} {failure}")]
     return []
 

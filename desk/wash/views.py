@@ -33,7 +33,7 @@ BENCHES = {
         Bench("stage", "One stage", "Norden’s E10 and the displacement it gives.", "wash.stage", "", {"feed_pct": 11, "x0": 60, "out_pct": 12, "df": 2.5, "y2": 5}, "washing", WL_MIND),
         Bench("series", "Stages alike", "Loss and what goes to the evaporators.", "wash.series", "", {"feed_pct": 11, "x0": 60, "df": 2.5}, "washing", WL_MIND),
         Bench("shower", "Shower for a loss", "So much may be lost: how much hot water?", "wash.shower", "", {"loss_kg_adt": 8, "feed_pct": 11, "x0": 60, "od_t_h": 6.9}, "washing"),
-        Bench("e10", "E10 from samples", "How a washer washes now.", "wash.e10", "", {"feed_pct": 11, "out_pct": 12, "x0": 60, "y1": 40.8, "x1": 14, "y2": 5, "df": 2.5}, "washing"),
+        Bench("e10", "E10 from samples", "How a washer washes now.", "wash.norden", "", {"feed_pct": 11, "out_pct": 12, "x0": 60, "y1": 40.8, "x1": 14, "y2": 5, "df": 2.5}, "washing"),
         Bench("evaporate", "What dilution costs", "Water and steam for another dilution factor.", "wash.evaporate", "", {"ddf": 0.5, "adt_d": 165}, "washing"),
         Bench("filtrate", "Bleach filtrate as wash", "What share may go on the brown washers?", "wash.filtrate_share", "", {"filtrate_kg_t": 5}, "closure"),
         Bench("closure", "Build-up", "What goes round builds up.", "wash.closure", "", {"recycled": 0.8}, "closure"),

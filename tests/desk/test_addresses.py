@@ -35,7 +35,7 @@ RIGHTS = {
     "handbook:calc": (ANY, ANY), "intake:readings": (NOBODY, NOBODY), "intake:type_in": (NOBODY, MAY["readings"]), "intake:send_file": (NOBODY, MAY["readings"]), "intake:make_key": (NOBODY, MAY["tokens"]),
     "intake:revoke_key": (NOBODY, MAY["tokens"]), "intake:turn": (NOBODY, MAY["readings"]), "cases:hold": (NOBODY, ANY), "cases:let_go": (NOBODY, ANY),
     "stock:bias": (NOBODY, MAY["move"]), "deliver:lot": (ANY, MAY["hold"] | MAY["release"] | MAY["divert"]), "deliver:close": (NOBODY, MAY["close_lot"]),
-    "chips:note": (NOBODY, MAY["record"]), "moves:row": (ANY, MAY["propose"]), "cook:start": (NOBODY, MAY["cook"]), "cook:one": (ANY, MAY["cook"] | MAY["record"] | MAY["move"]), "cook:continuous": (ANY, MAY["move"]), "cook:fit": (ANY, MAY["fit"]), "cook:bring_in": (MAY["fit"], MAY["fit"]),
+    "chips:note": (NOBODY, MAY["record"]), "wash:look": (NOBODY, MAY["record"]), "bleach:tanks": (ANY, MAY["record"]), "moves:row": (ANY, MAY["propose"]), "cook:start": (NOBODY, MAY["cook"]), "cook:one": (ANY, MAY["cook"] | MAY["record"] | MAY["move"]), "cook:continuous": (ANY, MAY["move"]), "cook:fit": (ANY, MAY["fit"]), "cook:bring_in": (MAY["fit"], MAY["fit"]),
 }  # fmt: skip
 REFUSED = {403, 404, 405, 422, 302, 401}
 
@@ -78,6 +78,8 @@ class Addresses(TestCase):
             ("cook:bench", "key"): "alkaline",
             ("chips:bench", "key"): "demand",
             ("moves:row", "key"): "K10",
+            ("wash:bench", "key"): "stage",
+            ("bleach:bench", "key"): "charge",
         }
 
         def value(match) -> str:
@@ -155,6 +157,8 @@ FORMS = {
     "/cook/records/1148/": ("act", "value", "minute", "minutes", "reason", "kappa", "residual"), "/cook/records/1147/": ("act", "kappa", "residual"), "/cook/fit/larch/": ("choice",),
     "/cook/start/": ("species", "digester", "ea_pct_naoh", "sulphidity_pct", "lw_m3_t", "wood_t", "m0", "t0", "m1", "t1", "m2", "t2", "target"), "/cook/records/import/": ("text", "go", "map.kappa", "map.species"),
     "/cook/": ("species", "ea_pct_naoh", "m0", "t0", "m1", "t1", "solve", "target"), "/cook/records/": ("as", "species", "a", "b", "digester", "state"), "/cook/continuous/": ("wood_t_h", "new_t_h", "t2", "v0", "choice", "reason", "lw_m3_t"), "/cook/house/": ("digesters", "order"), "/chips/": ("share_0", "c4", "basis", "presteam"),
+    "/wash/": ("line", "count", "kind0", "e0", "c0", "m0", "m1", "m2", "shower", "x0", "od_t_h", "loss_want", "salt", "economy"), "/wash/look/": ("line", "look", "drum", "words"), "/bleach/": ("seq", "wood", "ready", "kappa", "cod", "solve", "front", "s0c", "s0t", "s1m", "s2p", "clo2_g_l", "target"),
+    "/bleach/compare/": ("a", "b", "wood", "kappa", "target"), "/bleach/tanks/": ("what", "where", "value", "second", "read_aloud", "words"),
     "/chips/note/": ("what", "where", "value", "words"), "/moves/row/K10/": ("top_c", "bottom_c", "liquor_m3", "flow_m3_h", "move", "value"), "/moves/row/T1/": ("csf_ml", "target", "inner", "wood", "sec_kwh_t", "rate_t_h", "value"),
     "/sign-in/": ("initials", "pin", "next"), "/instruments/keys/": ("name", "scope"), "/schedule/card/attach/": ("case", "card"), "/schedule/card/design/": ("card", "species", "ea_pct_naoh", "m0", "t0", "m1", "t1", "wood_t"),
 }  # fmt: skip

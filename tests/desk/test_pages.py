@@ -7,11 +7,13 @@ from django.test import TestCase, override_settings
 from django.utils.html import escape
 
 from core.catalogue import models
+from desk.bleach.views import BENCHES as BLEACH
 from desk.chips.views import BENCHES as CHIPS
 from desk.cook.benches import BENCHES as COOK
 from desk.log.models import Kind, Record
 from desk.people.models import MAY, Person
 from desk.stock.benches import BENCHES
+from desk.wash.views import BENCHES as WASH
 from tests import make
 
 PAGES = [
@@ -20,7 +22,8 @@ PAGES = [
     "/deliver/lots/BM-26318-A01-2/ticket/", "/deliver/lots/BM-26318-A02-C/", "/practice/", "/help/",
     *(f"/station/{k}/" for k in ("chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "blend")),
     *(f"/stock/{b}/" for b in BENCHES), *(f"/cook/bench/{b}/" for b in COOK), *(f"/chips/bench/{b}/" for b in CHIPS),
-    "/cook/", "/cook/?wood=alder", "/cook/?solve=time", "/cook/house/", "/cook/continuous/", "/cook/records/", "/cook/records/1148/", "/cook/records/1147/", "/cook/records/?a=1146&b=1147", "/cook/fit/larch/", "/chips/", "/line/cook/", "/moves/", "/moves/?group=mechanical", "/moves/row/K4/", "/moves/row/K10/",
+    "/cook/", "/cook/?wood=alder", "/cook/?solve=time", "/cook/house/", "/cook/continuous/", "/cook/records/", "/cook/records/1148/", "/cook/records/1147/", "/cook/records/?a=1146&b=1147", "/cook/fit/larch/", "/chips/", "/line/cook/", "/moves/", "/moves/?group=mechanical", "/moves/row/K4/", "/moves/row/K10/", "/moves/?group=wash", "/moves/?group=bleach", "/moves/row/W1-K/", "/moves/row/B3/", "/wash/", "/wash/?line=K.alder", "/wash/?line=S", "/wash/?m0=50&m1=26&m2=5", "/bleach/", "/bleach/?solve=1&front=30", "/bleach/?ready=bagasse%20soda", "/bleach/?seq=D-%28E", "/bleach/compare/", "/bleach/tanks/",
+    *(f"/wash/bench/{b}/" for b in WASH), *(f"/bleach/bench/{b}/" for b in BLEACH),
 ]  # fmt: skip
 RIGHTS = {"/lab/record/machine.chest.consistency/": "record", "/moves/cover/S.tower/": "move", "/log/note/": "note"}
 QUERIES = {"/": 60, "/stock/": 60, "/schedule/card/?order=H-0413": 40, "/lab/": 45, "/stock/dilution/": 40}

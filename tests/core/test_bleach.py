@@ -1,0 +1,375 @@
+"""Washing, oxygen, sequences, stages, whole sequences, least cost, mechanical, store and inference: tables and laws."""
+
+import math
+import random
+
+from django.test import SimpleTestCase, tag
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import tests.profile  # noqa: F401
+from core.bleach.infer import exit_time, feed_forward, gain, learnt, track
+from core.bleach.line import (
+    READY,
+    Cheapest,
+    Plan,
+    ad_of,
+    bleach,
+    ceiling,
+    cheapest,
+    course,
+    front,
+    movable,
+    od_of,
+    ready,
+    slopes,
+    solution_l_min,
+    typical,
+)
+from core.bleach.mechanical import PressCase, TwoStageCase, iso_after, press, two_stage
+from core.bleach.sequence import CODES, Misread, read
+from core.bleach.stages import ACTIVE, Pulp, Setting, charge_for_iso, end_ph, run
+from core.bleach.store import TankCase, clash, drawn, never_with, tank
+from core.colour import ks_from_kappa, ks_from_reflectance
+from core.errors import ImpossibleInput, Infeasible
+from core.wash.line import (
+    KINDS,
+    SALTCAKE,
+    Prices,
+    Washer,
+    cost_at,
+    cost_curve,
+    df_for_loss,
+    df_of,
+    dilutions_for,
+    e10_by_samples,
+    liquor,
+    shower_of,
+    wash,
+)
+from core.wash.oxygen import OxygenTargetCase, alkali, kappa_out
+
+DRUMS = tuple(Washer(kind="drum", e10=3.5, out_pct=c) for c in (12.0, 12.0, 13.0))
+LINE = {"feed_pct": 11.0, "x0": 60.0, "washers": DRUMS}
+
+
+@tag("core")
+class Washing(SimpleTestCase):
+    def test_three_drums(self):
+        found = wash(**LINE, df=2.5)
+        for s, x, y in zip(found.stages, (23.964, 8.0242, 1.3863), (44.961, 16.928, 5.0406), strict=True):
+            self.assertTrue(math.isclose(s.x1, x, rel_tol=3e-3) and math.isclose(s.y1, y, rel_tol=3e-3), (s.x1, s.y1))
+        self.assertAlmostEqual(SALTCAKE * 4.2, 12.975, places=3)
+
+    @given(
+        st.lists(st.tuples(st.sampled_from(sorted(KINDS)), st.floats(1, 9), st.floats(8, 33)), min_size=1, max_size=6),
+        st.floats(0.0, 5.0),
+        st.floats(1, 150),
+        st.floats(0, 5),
+        st.floats(5, 14),
+    )
+    def test_solids_are_conserved(self, stages, df, x0, y_in, feed):
+        washers = tuple(Washer(kind=k, e10=e, out_pct=c) for k, e, c in stages)
+        try:
+            found = wash(feed_pct=feed, x0=x0, washers=washers, df=df, y_in=y_in)
+        except ImpossibleInput:
+            return  # thinner than it came: no filtrate
+        self.assertLess(found.closure, 1e-9)
+        for s in found.stages:
+            self.assertAlmostEqual(s.l0 + s.v2, s.l1 + s.v1, places=6)
+
+    @given(st.floats(0.0, 5.0), st.floats(0.0, 5.0), st.floats(1, 9))
+    def test_more_wash_or_a_better_washer_never_raises_the_loss(self, a, b, e10):
+        low, high = sorted((a, b))
+        self.assertGreaterEqual(wash(**LINE, df=low).loss_kg_adt, wash(**LINE, df=high).loss_kg_adt - 1e-9)
+        worse = (Washer(kind="drum", e10=e10, out_pct=12.0), *DRUMS[1:])
+        better = (Washer(kind="drum", e10=e10 + 0.5, out_pct=12.0), *DRUMS[1:])
+        self.assertGreaterEqual(
+            wash(feed_pct=11, x0=60, washers=worse, df=2).loss_kg_adt,
+            wash(feed_pct=11, x0=60, washers=better, df=2).loss_kg_adt - 1e-9,
+        )
+
+    @given(st.floats(2.0, 100.0))
+    def test_the_dilution_for_a_loss_gives_that_loss(self, loss):
+        found = df_for_loss(**LINE, loss_kg_adt=loss)
+        if isinstance(found, Infeasible):
+            self.assertIn(found.field, "loss_kg_adt")
+        else:
+            self.assertAlmostEqual(wash(**LINE, df=found).loss_kg_adt, loss, places=4)
+
+    def test_the_least_cost_is_the_least(self):
+        curve, least = cost_curve(**LINE, y_in=0.0, prices=Prices())
+        self.assertLessEqual(least.total, min(c.total for c in curve) + 1e-9)
+        self.assertAlmostEqual(cost_at(wash(**LINE, df=least.df), Prices()).total, least.total, places=6)
+
+    @given(st.floats(2, 8), st.floats(2, 8), st.floats(1, 4))
+    def test_samples_give_back_the_washers(self, one, two, df):
+        washers = (Washer(kind="drum", e10=one, out_pct=12.0), Washer(kind="drum", e10=two, out_pct=13.0))
+        found = wash(feed_pct=11, x0=80, washers=washers, df=df)
+        back = e10_by_samples(feed_pct=11, x0=80, out_pct=(12.0, 13.0), after=tuple(s.x1 for s in found.stages), df=df)
+        self.assertAlmostEqual(back[0], one, places=4)
+        self.assertAlmostEqual(back[1], two, places=4)
+
+    def test_shower_and_dilution_turn_round(self):
+        self.assertAlmostEqual(df_of(shower_of(2.3, 4.6, 13.0), 4.6, 13.0), 2.3)
+        self.assertAlmostEqual(liquor(10.0), 9.0)
+        low, high = dilutions_for(**LINE, loss_kg_adt=20.0)
+        self.assertTrue(0.0 < low < high)
+
+    def test_what_cannot_be_is_named(self):
+        for change, field in (
+            ({"feed_pct": 0.0}, "feed_pct"),
+            ({"x0": -1.0}, "x0"),
+            ({"washers": (Washer(kind="drum", e10=3, out_pct=70),)}, "out_1"),
+            ({"washers": (Washer(kind="drum", e10=0, out_pct=12),)}, "e10_1"),
+            ({"washers": ()}, "washers"),
+        ):
+            with self.subTest(field=field), self.assertRaises(ImpossibleInput) as refused:
+                wash(**(LINE | change), df=2.0)
+            self.assertIn(field, [p.field for p in refused.exception.problems])
+        with self.assertRaisesMessage(ImpossibleInput, "no filtrate"):
+            wash(feed_pct=55.0, x0=60.0, washers=(Washer(kind="drum", e10=3.5, out_pct=8.0),), df=-0.9)
+
+    @given(st.floats(9, 35), st.floats(5, 30), st.floats(10, 120))
+    def test_oxygen_falls_with_time_and_alkali_and_turns_round(self, kappa, naoh, minutes):
+        a = kappa_out("softwood", kappa, minutes, 98, naoh, 12, 6)
+        self.assertGreaterEqual(a, kappa_out("softwood", kappa, minutes + 10, 98, naoh, 12, 6) - 1e-9)
+        self.assertGreaterEqual(a, kappa_out("softwood", kappa, minutes, 98, naoh + 2, 12, 6) - 1e-9)
+        back = alkali(OxygenTargetCase(wood="softwood", kappa_in=kappa, kappa=a, minutes=minutes, temp_c=98, naoh_kg=naoh))
+        if not isinstance(back, Infeasible):
+            self.assertAlmostEqual(back.naoh_kg, naoh, places=3)
+            self.assertAlmostEqual(back.temp_c, 98.0, places=3)
+
+
+@tag("core")
+class Notation(SimpleTestCase):
+    def test_the_table(self):
+        for text, wanted in (
+            ("D0-EOP-D1", "D0 EOP D1"), ("D(EO)D", "D EO D"), ("O-D-EP-D", "O D EP D"), ("O(DQ)(PO)", "O D / Q PO"), ("Z/E-D", "Z / E D"), ("O/O-Q-P", "O / O Q P"), ("OQ-P-P", "O Q P P"), ("DEDED", "D E D E D"), ("A-Z-Y-Paa", "A Z Y PAA"), ("d – eop — d", "D EOP D"),
+        ):  # fmt: skip
+            with self.subTest(text=text):
+                self.assertEqual(" ".join(s.code + ("" if s.washed else " /") for s in read(text).stages), wanted)
+
+    def test_faults_have_their_place(self):
+        for text, at in (
+            ("", 0),
+            ("D--E", 2),
+            ("-D", 0),
+            ("D-", 1),
+            ("D(E", 1),
+            ("D)E", 1),
+            ("D()E", 1),
+            ("D((E))", 2),
+            ("DKE", 1),
+            ("D-(E-P)", 4),
+            ("O-D-13", 4),
+        ):
+            with self.subTest(text=text), self.assertRaises(Misread) as fault:
+                read(text)
+            self.assertEqual(fault.exception.at, at)
+
+    @given(st.lists(st.tuples(st.sampled_from(sorted(set(CODES) - {"PA", "T"})), st.booleans()), min_size=1, max_size=10))
+    def test_it_reads_back_what_it_writes(self, parts):
+        text = "".join(c + ("-" if w else "/") for c, w in parts)[:-1]
+        once = read(text)
+        twice = read(once.text)
+        self.assertEqual(once.text, twice.text)
+        self.assertEqual([s.washed for s in once.stages[:-1]], [w for _, w in parts[:-1]])
+
+    @given(st.text(max_size=14))
+    def test_anything_typed_is_read_or_refused_with_a_place(self, text):
+        try:
+            self.assertGreaterEqual(len(read(text).stages), 1)
+        except Misread as fault:
+            self.assertTrue(0 <= fault.at <= len(text))
+
+    def test_schools_and_cautions(self):
+        self.assertEqual([read(t).school for t in ("D-E-D", "O-Q-P", "C-E-H")], ["ECF", "TCF", "old school, neither"])
+        self.assertIn("kills the dithionite", " ".join(read("P/Y").cautions))
+        self.assertIn("metals", " ".join(read("O-P").cautions))
+        self.assertIn("colour comes back", " ".join(read("D-E").cautions))
+        self.assertIn("E-O-P for three", " ".join(read("DEOPD").cautions))
+
+
+def through(text: str, wood: str, kappa: float, **changes: dict) -> list[tuple[str, float, float]]:
+    """Stage by stage with the documents' charges and no carry-over: (name, kappa, ISO)."""
+    from dataclasses import replace
+
+    sequence, pulp, found = read(text), Pulp(kappa=kappa, ks=ks_from_kappa(kappa)), []
+    for stage, usual in zip(sequence.stages, typical(sequence, kappa), strict=True):
+        s = replace(usual, charge=2.2 * pulp.kappa / ACTIVE["ClO2"]) if stage.name == "D0" else usual
+        s = replace(s, **changes.get(stage.name, {}))
+        pulp = run(stage.name, pulp, s, wood=wood).pulp
+        found.append((stage.name, pulp.kappa, pulp.iso))
+    return found
+
+
+@tag("core")
+class Sequences(SimpleTestCase):
+    def test_whole_sequences(self):
+        table = (
+            ("O-D0-EOP-D1", "hardwood", 18, {"D1": {"charge": 7.0}}, ((11.76, 47.2), (4.51, 67.4), (2.36, 82.1), (1.77, 89.4))),
+            ("D0-EOP-D1", "hardwood", 18, {"D1": {"charge": 9.0}}, ((6.61, 59.3), (3.09, 77.7), (2.32, 88.7))),
+            ("O-D0-EOP-D1", "softwood", 28, {"O": {"charge": 24.0, "temp_c": 98.0}, "D1": {"charge": 10.0}}, ((13.82, 43.9), (5.20, 64.4), (2.60, 80.6), (1.95, 89.7))),
+            ("D0-EP-P", "bagasse", 14, {"P": {"charge": 20.0, "minutes": 150.0, "temp_c": 85.0}}, ((5.26, 64.1), (3.03, 76.9), (2.24, 85.8))),
+            ("O-Q-P", "hardwood", 17, {"O": {"charge": 20.0, "temp_c": 98.0, "minutes": 75.0}, "P": {"charge": 22.0, "minutes": 240.0, "temp_c": 90.0}}, ((10.19, 50.1), (10.19, 50.1), (7.33, 76.3))),
+        )  # fmt: skip
+        for text, wood, kappa, changes, wanted in table:
+            for (name, k, iso), (wk, wi) in zip(through(text, wood, kappa, **changes), wanted, strict=True):
+                with self.subTest(sequence=text, wood=wood, stage=name):
+                    self.assertTrue(math.isclose(k, wk, rel_tol=1e-2) and math.isclose(iso, wi, rel_tol=1e-2), (k, iso))
+
+    @given(st.sampled_from(["D1", "D2", "P", "PO"]), st.floats(50, 88), st.floats(0, 25), st.floats(0, 10))
+    def test_brightness_rises_with_charge_to_its_ceiling_and_turns_round(self, name, iso, charge, more):
+        pulp = Pulp(kappa=2.0, ks=ks_from_reflectance(iso / 100.0), mn=3.0)
+        at = lambda c: run(name, pulp, Setting(charge=c, minutes=150, temp_c=75, ph=3.8 if name[0] == "D" else 10.8)).pulp  # noqa: E731
+        a, b = at(charge), at(charge + more)
+        self.assertGreaterEqual(b.iso, a.iso - 1e-9)
+        self.assertLessEqual(b.iso, max(92.0, iso) + 1e-9)
+        back = charge_for_iso(name, pulp, Setting(charge=0, minutes=150, temp_c=75, ph=3.8 if name[0] == "D" else 10.8), a.iso)
+        if not isinstance(back, Infeasible) and charge > 0.01 and a.iso > iso + 0.01:
+            self.assertAlmostEqual(back, charge, delta=1e-3 * charge + 1e-4)
+
+    def test_carry_over_takes_chlorine(self):
+        clean, dirty = (
+            run(
+                "D0", Pulp(kappa=11.76, ks=ks_from_kappa(11.76), cod=c), Setting(charge=9.844, minutes=45, temp_c=60, ph=2.5)
+            ).pulp.kappa
+            for c in (0, 12)
+        )
+        self.assertTrue(math.isclose(clean, 4.5038, rel_tol=5e-3) and math.isclose(dirty, 5.3297, rel_tol=5e-3))
+
+    def test_inside_a_tower_the_course_joins_its_ends(self):
+        done = bleach(ready("softwood kraft, ECF"))
+        for step in done.steps:
+            moments = course(step, wood="softwood")
+            self.assertAlmostEqual(moments[0].kappa, step.into.kappa)
+            self.assertAlmostEqual(moments[-1].iso, step.done.pulp.iso)
+            self.assertTrue(all(b.kappa <= a.kappa + 1e-9 for a, b in zip(moments, moments[1:], strict=False)))
+
+    def test_the_least_cost_beats_chance_and_names_what_binds(self):
+        rng, plan = random.Random(7), ready("softwood kraft, ECF")
+        best = cheapest(plan, iso_pct=86.0)
+        self.assertIsInstance(best, Cheapest)
+        self.assertGreaterEqual(best.bleached.iso, 85.97)
+        self.assertIn("brightness 86 %", best.binds)
+        from dataclasses import replace
+
+        for _ in range(300):
+            settings = list(plan.settings)
+            for i in movable(plan):
+                settings[i] = replace(settings[i], charge=rng.uniform(0.5, 24.0))
+            tried = bleach(replace(plan, settings=tuple(settings)))
+            d0 = next(s for s in tried.steps if s.stage.name == "D0")
+            factor = ACTIVE["ClO2"] * d0.setting.charge / 10 / d0.into.kappa
+            if tried.iso >= 86.0 and 0.15 <= factor <= 0.28 and tried.viscosity >= -400 and settings[0].charge >= 10.0:
+                self.assertGreaterEqual(tried.cost, best.bleached.cost - 0.05)
+
+    def test_beyond_reach_is_said_with_the_nearest(self):
+        found = cheapest(ready("sulphite, TCF"), iso_pct=90.0)
+        self.assertIsInstance(found, Infeasible)
+        self.assertLess(found.nearest, 90.0)
+        self.assertIsInstance(
+            cheapest(Plan(sequence=read("E-W"), settings=typical(read("E-W"), 20.0), wood="softwood", kappa=20.0), iso_pct=60),
+            Infeasible,
+        )
+
+    def test_every_ready_made_runs_and_its_ceiling_stands_over_it(self):
+        for name in READY:
+            plan = ready(name)
+            done = bleach(plan)
+            with self.subTest(name=name):
+                self.assertGreater(done.iso, 70.0)
+                self.assertGreaterEqual(ceiling(plan), done.iso - 1e-9)
+                self.assertTrue(all(s.iso_a_kg >= -1e-6 for s in slopes(plan) if s.stage != "O"))
+
+    def test_a_front_moves_the_charge_with_the_kappa_a_quarter_at_most(self):
+        plan = ready("softwood kraft, ECF")
+        small, large = front(plan, 30.0), front(plan, 60.0)
+        self.assertGreater(small.after, small.before)
+        self.assertGreater(small.moved.iso, small.plain.iso)
+        self.assertAlmostEqual(large.after, 1.25 * large.before)
+        self.assertIsInstance(front(ready("kraft, TCF"), 20.0), Infeasible)
+
+    def test_flows_and_bases(self):
+        self.assertAlmostEqual(solution_l_min(9.5, 850 * 0.9 / 24, 10.2), 549.77, places=1)
+        self.assertAlmostEqual(ad_of(od_of(7.7)), 7.7)
+        self.assertRaises(ImpossibleInput, solution_l_min, 9.5, 30.0, 0.0)
+
+    def test_what_cannot_be_is_named_by_stage(self):
+        from dataclasses import replace
+
+        plan = ready("softwood kraft, ECF")
+        for change, field in (
+            ({"kappa": 0.0}, "kappa"),
+            ({"cod": -1.0}, "cod"),
+            ({"iso_pct": 120.0}, "iso_pct"),
+            ({"settings": (*plan.settings[:3], replace(plan.settings[3], charge=-2.0))}, "s4.charge"),
+            ({"settings": (*plan.settings[:3], replace(plan.settings[3], ph=15.0))}, "s4.ph"),
+            ({"settings": (*plan.settings[:3], replace(plan.settings[3], temp_c=120.0))}, "s4.temp_c"),
+        ):
+            with self.subTest(field=field), self.assertRaises(ImpossibleInput) as refused:
+                bleach(replace(plan, **change))
+            self.assertEqual(refused.exception.problems[0].field, field)
+
+    @given(st.floats(0, 0.05), st.floats(0, 0.05))
+    def test_end_ph_rises_with_alkali(self, acid, base):
+        self.assertLessEqual(end_ph(acid_mol_l=acid, base_mol_l=base), end_ph(acid_mol_l=acid, base_mol_l=base + 0.001) + 1e-9)
+
+
+@tag("core")
+class Others(SimpleTestCase):
+    @given(st.floats(0, 4), st.floats(0, 0.9), st.floats(0, 1))
+    @settings(max_examples=60)
+    def test_press_water_closes(self, back, left, lives):
+        found = press(PressCase(back_t=back, residual=left, survives=lives))
+        if isinstance(found, Infeasible):
+            return
+        l0, l1 = 24.0, 70 / 30
+        made = l0 * 1.0 + 6 * 0.5 + 32.0  # what came with the feed and the clean water, and what the tower made
+        x1 = found.cod_press / (l0 + back - l1)
+        self.assertAlmostEqual(made + 0.0, found.cod_press + found.cod_purge + found.cod_forward, delta=1e-6 * made)
+        self.assertGreaterEqual(x1, 0.0)
+        self.assertGreaterEqual(found.p_eff, 30.0 - 1e-9)
+
+    def test_two_stages_win_over_one(self):
+        found = two_stage(TwoStageCase(wood="spruce", iso_pct=60))
+        self.assertGreater(found.iso_out, found.one_stage)
+        self.assertAlmostEqual(found.used + found.lost, 30.0)
+        self.assertGreater(iso_after("spruce", 60, 3, 2.05), iso_after("spruce", 60, 3, 3.2))
+
+    def test_a_plug_leaves_when_the_volume_is_drawn(self):
+        flows = ((0.0, 120.0), (1.0, 90.0), (2.5, 150.0))
+        self.assertAlmostEqual(exit_time(0.0, 300.0, flows), 2.8)
+        self.assertAlmostEqual(exit_time(1.5, 300.0, flows), 3.9)
+        self.assertIsInstance(exit_time(0.0, 300.0, ((0.0, 0.0),)), Infeasible)
+        self.assertAlmostEqual(exit_time(0.0, 100.0, ((0.0, 50.0), (1.0, 0.0), (3.0, 50.0))), 4.0)
+        self.assertRaises(ImpossibleInput, exit_time, 0.0, 1.0, ())
+
+    def test_the_bias_follows_its_pairs(self):
+        p, lam, post = gain(0.09, 0.36)
+        self.assertTrue(
+            math.isclose(p, 0.23054, rel_tol=1e-4)
+            and math.isclose(lam, 0.39039, rel_tol=1e-4)
+            and math.isclose(post, 0.14054, rel_tol=1e-4)
+        )
+        found = track(((28.4, 27.6), (29.0, 28.3), (27.2, 26.9), (28.8, 28.4)), 0.39039)
+        for a, b in zip(found, (0.31231, 0.46366, 0.39977, 0.39986), strict=True):
+            self.assertAlmostEqual(a, b, places=4)
+        self.assertRaises(ImpossibleInput, gain, 0.1, 0.0)
+
+    def test_feed_forward_learns_its_offset_away(self):
+        offset, slope, true = 0.0, 0.6, -1.3  # the plant reads 1.3 under the model
+        for _ in range(30):
+            charge = feed_forward(86.0, 80.0, slope, offset)
+            offset = learnt(offset, 80.0 + slope * charge + true, 80.0 + slope * charge)
+        self.assertAlmostEqual(80.0 + slope * feed_forward(86.0, 80.0, slope, offset) + true, 86.0, places=3)
+
+    def test_tanks_and_what_never_meets(self):
+        self.assertEqual(drawn(30.0, 10.0, 1.0, 100.0, 4.0), 4.0)
+        self.assertTrue(clash("acid", "NaOCl") and clash("NaOCl", "acid"))
+        self.assertEqual(clash("acid", "H2O2"), "")
+        self.assertIn("acid", [a for a, _ in never_with("dithionite")])
+        self.assertIsInstance(tank(TankCase(now_m3=5, least_m3=4, most_m3=10, use_m3_h=1, lead_h=2, load_m3=9)), Infeasible)
+        with self.assertRaises(ImpossibleInput):
+            tank(TankCase(now_m3=50, least_m3=4, most_m3=10, use_m3_h=1, lead_h=2, load_m3=2))
