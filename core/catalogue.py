@@ -2,6 +2,7 @@
 
 import core.bleach.infer
 import core.bleach.mechanical
+import core.bleach.shade
 import core.bleach.stages
 import core.bleach.store
 import core.chips.bagasse

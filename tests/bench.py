@@ -137,6 +137,32 @@ def cooks(client) -> None:
         line(f"{name}, at the server", median_ms(lambda path=path: client.get(path, headers=htmx), 10), "ms", 120)
 
 
+def bleaching(client) -> None:
+    """The washers, a five-stage sequence, the least-cost charges, their pages."""
+    from core.bleach.line import Plan, bleach, cheapest, typical
+    from core.bleach.sequence import read
+    from core.wash.line import Washer, wash
+
+    washers = tuple(Washer(kind="drum", e10=3.5, out_pct=12.0) for _ in range(5))
+    sequence = read("O-D0-EOP-D1-D2")
+    plan = Plan(sequence=sequence, settings=typical(sequence, 26.0), wood="softwood", kappa=26.0, cod=8.0)
+
+    def line_with_washers():
+        wash(feed_pct=10.5, x0=112.0, washers=washers, df=2.0)
+        bleach(plan)
+
+    line("five washers and a five-stage sequence", median_ms(line_with_washers), "ms", 15)
+    line("least-cost charges of five stages", median_ms(lambda: cheapest(plan, iso_pct=88.0), 5, 1), "ms", 500)
+    htmx = {"HX-Request": "true", "HX-Target": "answer"}
+    for name, path in (("Wash, recomputed", "/wash/?x0=110"), ("Bleach, recomputed", "/bleach/?kappa=27"), ("Bleach, solved for least cost", "/bleach/?kappa=27&solve=1"), ("two schools", "/bleach/compare/?kappa=27"), ("Moves, all of Bleach", "/moves/?group=bleach")):  # fmt: skip
+        line(
+            f"{name}, at the server",
+            median_ms(lambda path=path: client.get(path, headers=htmx), 10),
+            "ms",
+            120 if "solved" not in name and "schools" not in name else 1000,
+        )
+
+
 def bare_view(client) -> None:
     """Shift beside a Django view that returns the same bytes through the same middleware."""
     from django.http import HttpResponse
@@ -324,6 +350,7 @@ def main() -> None:
         ):  # fmt: skip
             line(name, median_ms(lambda path=path: client.get(path, headers=htmx)), "ms", wanted)
         cooks(client)
+        bleaching(client)
         bare_view(client)
         readings(client)
         first_load(client)

@@ -461,3 +461,21 @@ def ceiling(plan: Plan) -> float:
             settings[i] = replace(settings[i], charge=share * MOST[plan.sequence.stages[i].name])
         best = max(best, bleach(replace(plan, settings=tuple(settings))).iso)
     return best
+
+
+def hours(done: Bleached) -> float:
+    """Hours in towers and washes."""
+    return done.minutes / 60.0
+
+
+OVER_POINTS, STARVED_POINTS = 1.5, 1.5
+
+
+def over_bleached(done: Bleached, wanted: float) -> str:
+    """What is to be said of a brightness over or under what is wanted by more than a point and a half; else an empty string."""
+    off = done.iso - wanted
+    if off > OVER_POINTS:
+        return f"over-bleached by {off:.1f} points: chemical and viscosity for nothing"
+    if off < -STARVED_POINTS:
+        return f"starved by {-off:.1f} points: look at residual, pH and carry-over before the charge"
+    return ""

@@ -16,7 +16,7 @@ from core.judge.move import DAMPING
 class Practice:
     """One row: what is seen, what to check first, the lever and its words, when it shows and when to look again.
 
-    `model` is the registered model that sizes it; its result is a Proposal. `says` is the slip's title with {before} and {after}.
+    `gate` is a statement by a person that the record waits for; it commands nothing. `model` is the registered model that sizes it; its result is a Proposal. `says` is the slip's title with {before} and {after}.
     `reads` names the field of the model's case that the retest reads again. `dead_min`/`retest_min` count from taking it.
     """
 
@@ -34,6 +34,7 @@ class Practice:
     model: str
     school: str = ""
     most: str = ""
+    gate: str = ""  # what a person says before the lever goes up
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -56,6 +56,8 @@ BENCHES = {
         Bench("band", "A meter between samples", "Its honest band.", "bleach.band", "", {}, "towers"),
         Bench("end-ph", "pH at the end", "Charge balance of the mat’s liquor.", "bleach.end_ph", "", {"acid": 0.0132, "base": 0.012}, "stages"),
         Bench("reversion", "Reversion and AOX", "What age takes back, and what goes to the effluent.", "bleach.reversion", "", {"iso_pct": 88, "active_cl_adt": 35}, "stages"),
+        Bench("colour", "Colour of a kappa", "What the eye sees of it.", "colour.of_kappa", "", {"kappa": 28}, "stages"),
+        Bench("colour-mix", "Brightness of a mix", "By scattered light, never by the mean.", "colour.mix", "", {"share_pct": 70, "iso_a": 88, "s_a": 32, "iso_b": 60, "s_b": 55}, "stages"),
         Bench("mechanical", "Peroxide on mechanical pulp", "Alkali at its best.", "bleach.peroxide_mechanical", "", {"wood": "hemlock", "iso_pct": 54, "peroxide_pct": 2.8, "naoh_pct": 1.9}, "mechanical", f"{HP[1]}: {HP[2]}"),
         Bench("two-stage", "Two stages, press between", "Chemicals used again.", "bleach.two_stage", "", {"wood": "hemlock", "iso_pct": 54}, "mechanical", f"{HP[1]}: {HP[2]}"),
         Bench("dithionite", "Dithionite", "The plateau comes soon.", "bleach.dithionite", "", {"iso_pct": 54, "kg_odt": 8}, "mechanical", f"{DT[1]}: {DT[2]}"),
@@ -198,7 +200,7 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict) -> dict:
         if r["card"] and r["card"][0] not in {c[0] for c in shown}:
             shown.append(r["card"])
     found = {
-        "b": done, "slopes": slopes(plan), "p": sequence_picture(plan, done, after=after, target=v["target"]), "cards": shown, "judged": judge(done.iso, row.band, confirmed=True) if row else None, "band": row.band if row else None, "water": water_of(plan), "hours": done.minutes / 60.0,
+        "b": done, "slopes": slopes(plan), "p": sequence_picture(plan, done, after=after, target=v["target"]), "cards": shown, "judged": judge(done.iso, row.band, confirmed=True) if row else None, "band": row.band if row else None, "water": water_of(plan), "hours": bleaching.hours(done), "over": bleaching.over_bleached(done, v["target"]),
         "chemicals": [(FORMULA.get(k, k), kg) for k, kg in sorted(done.chemicals.items(), key=lambda kv: -kv[1])], "solved": solved, "beyond": best if isinstance(best, Infeasible) else front if isinstance(front, Infeasible) else None, "front": moved, "left": done.steps[-1].done.residual,
     }  # fmt: skip
     if solved:
@@ -319,7 +321,7 @@ def _lines(a: dict, b: dict) -> list[tuple[str, str, float, float, int]]:
         ("Wash water, none used again", "m³/ADt", water_of(a["plan"]), water_of(b["plan"]), 0),
         ("AOX, untreated", "kg/ADt", x.aox, y.aox, 2),
         ("COD", "kg/ADt", x.cod, y.cod, 0),
-        ("Hours", "h", x.minutes / 60.0, y.minutes / 60.0, 1),
+        ("Hours", "h", bleaching.hours(x), bleaching.hours(y), 1),
     ]
     for name in sorted({*x.chemicals, *y.chemicals}):
         rows.append((FORMULA.get(name, name), "kg/ADt", x.chemicals.get(name, 0.0), y.chemicals.get(name, 0.0), 1))

@@ -146,7 +146,9 @@ class DecisionRefused(Exception):
 
 
 @transaction.atomic
-def decide(*, move: Record, choice: str, by, now, state, size: float | None = None, reason: str = "") -> Record:
+def decide(
+    *, move: Record, choice: str, by, now, state, size: float | None = None, reason: str = "", gate: bool = False
+) -> Record:
     """Keep what became of a proposed move. Altering wants a size within the slip's limits, refusing a reason.
 
     A share that is taken becomes the blend's set point on this desk; the person sets it at the plant.
@@ -167,6 +169,8 @@ def decide(*, move: Record, choice: str, by, now, state, size: float | None = No
                 "size", f"Size is {shown}; it must be {figure(low, places)} to {figure(high, places)} {move.data['unit']}."
             )
         after = size
+    if choice != "refuse" and move.data.get("gate") and not gate:
+        raise DecisionRefused("gate", f"The gate is not answered: {move.data['gate']}.")
     retest = now + timedelta(minutes=move.data["retest_min"])
     data = {"choice": choice, "before": move.data["before"], "after": after, "unit": move.data["unit"]}
     says = f"{CHOICES[choice].capitalize()}: {move.data['title']}"
@@ -174,6 +178,8 @@ def decide(*, move: Record, choice: str, by, now, state, size: float | None = No
         says += f"; set to {figure(after, move.data.get('decimals', 0))} {move.data['unit']}"
     if choice != "refuse":
         data["retest_at"] = retest.isoformat()
+        if move.data.get("gate"):
+            data["gate"] = move.data["gate"]
     kept = write(
         kind=Kind.DECISION, subject=move.subject, by=by, now=now, says=says, words=reason.strip(), data=data, about=move
     )

@@ -92,7 +92,7 @@ def slip_of(practice: Practice, spot, found: Proposal, values: Mapping[str, Any]
         "before": found.before, "after": found.after, "unit": practice.unit, "decimals": practice.decimals,
         "reading": values.get(practice.reads),
         "expected": found.expected, "dead_min": practice.dead_min, "retest_min": practice.retest_min, "low": found.low, "high": found.high,
-        "bound_by": found.bound_by, "band": [found.band_low, found.band_high], "model": practice.model, "given": dict(values),
+        "bound_by": found.bound_by, "band": [found.band_low, found.band_high], "model": practice.model, "given": dict(values), "gate": practice.gate if found.after > found.before else "",
     }  # fmt: skip
 
 

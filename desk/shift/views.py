@@ -159,6 +159,7 @@ def _decided(request, move, state):
             state=state,
             size=_size(request),
             reason=request.POST.get("reason", ""),
+            gate=request.POST.get("gate") == "yes",
         )
     except DecisionRefused as refusal:
         context = {

@@ -112,6 +112,41 @@ class Journeys(DeskCase):
         expect(page.get_by_role("status")).to_contain_text("Signed as read")
         self.calm()
 
+    def test_bleaching_from_text_to_a_live_correction(self):
+        page = self.page
+        self.sign_in("Operator, fibre line")
+        # a sequence is typed with a fault, mended, and read
+        self.open("/bleach/")
+        page.get_by_label("Sequence").fill("O-D0-(EOP-D1")
+        page.get_by_role("button", name="Read it").click()
+        expect(page.get_by_text("inside brackets")).to_be_visible()
+        page.get_by_label("Sequence").fill("O-D0-EOP-D1")
+        page.get_by_role("button", name="Read it").click()
+        expect(page.get_by_text("4 stages, ECF")).to_be_visible()
+        # a target is hit by solving, and put in
+        page.get_by_label("Brightness wanted").fill("87")
+        page.get_by_role("button", name="Solve for least cost").click()
+        expect(page.get_by_role("heading", name=re.compile("Least cost"))).to_be_visible()
+        page.get_by_role("link", name="Put them in").click()
+        expect(page.locator(".verdict .num").first).to_have_text("87.0")
+        self.calm()
+        # two schools beside each other
+        page.get_by_role("link", name="Two schools").click()
+        expect(page.get_by_role("cell", name=re.compile("AOX"))).to_be_visible()
+        page.get_by_label("The other").fill("O-Q-P-P")
+        expect(page.get_by_text("dashed: O-Q-P-P")).to_be_visible()
+        # a new kappa enters: the row is filled, put to the shift, and taken with its gate answered
+        self.open("/moves/row/B1/")
+        page.get_by_label("Kappa into D0 now").fill("15.2")
+        page.get_by_role("button", name="Put it to the shift").click()
+        page.get_by_role("button", name="Take").click()
+        expect(page.get_by_text("The gate is not answered")).to_be_visible()
+        self.assertIn("422", self.said.pop())
+        page.get_by_label("G1: monitors read").check()
+        page.get_by_role("button", name="Take").click()
+        expect(page.get_by_text("You set it at the plant").first).to_be_visible()
+        self.calm()
+
     def test_a_cook_from_design_to_fit(self):
         page = self.page
         self.sign_in("Shift lead, day shift")

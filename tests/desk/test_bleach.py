@@ -242,3 +242,23 @@ class TheLine(Desk):
             },
         )
         self.assertContains(left, "not charge, but pH to 3.8")
+
+    def test_an_oxidant_goes_up_only_with_its_gate_answered(self):
+        self.as_("tk")
+        given = {
+            "kappa": "15",
+            "set_kappa": "13.5",
+            "clo2_kg": "10.3",
+            "low_factor": ".15",
+            "high_factor": ".28",
+            "strength_g_l": "9.4",
+            "adt_h": "7.3",
+        }
+        self.client.post("/moves/row/B1/", given)
+        move = Record.objects.get(kind=Kind.MOVE, subject="move.B1")
+        self.assertContains(self.client.get(f"/moves/{move.pk}/"), "monitors read")
+        self.assertContains(self.client.post(f"/moves/{move.pk}/", {"choice": "take"}), "gate is not answered", status_code=422)
+        self.assertEqual(self.client.post(f"/moves/{move.pk}/", {"choice": "take", "gate": "yes"}).status_code, 302)
+        self.assertEqual(Record.objects.get(kind=Kind.DECISION, about=move).data["gate"], move.data["gate"])
+        down = self.client.get("/moves/row/B1/", given | {"kappa": "11"})
+        self.assertEqual(down.context["slip"]["gate"], "")
