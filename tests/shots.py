@@ -16,14 +16,10 @@ PORT = 8347
 SAMPLE = "/lab/record/machine.chest.consistency/?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45"
 # name: (address, person, width, height, theme)
 VIEWS = {
-    "sign-in": ("/sign-in/", "", 1280, 800, "day"),
     "shift-day": ("/", "mr", 1280, 800, "day"),
     "shift-night": ("/", "mr", 1280, 800, "night"),
     "run-card": ("/schedule/card/?order=H-0413", "mr", 1280, 800, "day"),
-    "run-card-print": ("print", "mr", 800, 1130, "day"),
     "stock": ("/stock/", "jd", 1280, 800, "day"),
-    "dilution": ("/stock/dilution/", "pn", 1280, 800, "night"),
-    "chests": ("/stock/chests/", "jd", 1280, 800, "day"),
     "sample-tablet": (SAMPLE, "jd", 820, 1180, "day"),
     "lot": ("/deliver/lots/BM-26318-A01-2/", "mr", 1280, 800, "day"),
     "ticket": ("/deliver/lots/BM-26318-A01-2/ticket/", "mr", 800, 1130, "day"),
@@ -34,6 +30,10 @@ VIEWS = {
     "cook": ("/cook/?solve=time", "mr", 1280, 800, "day"),
     "cook-live": ("/cook/records/1148/", "mr", 1280, 800, "day"),
     "digesters": ("/cook/house/", "mr", 1280, 800, "day"),
+    "wash": ("/wash/?m0=50.8&m1=26.1&m2=5.1", "mr", 1280, 800, "day"),
+    "bleach": ("/bleach/?front=30", "mr", 1280, 800, "day"),
+    "schools": ("/bleach/compare/", "pn", 1280, 800, "night"),
+    "moves": ("/moves/?group=cook", "mr", 1280, 800, "day"),
     "instruments": ("/instruments/", "pn", 1280, 800, "night"),
 }
 FLAGS = [
