@@ -14,9 +14,10 @@ import numpy.typing as npt
 from scipy.optimize import minimize
 
 from core.bleach.sequence import Sequence, Stage, read
-from core.bleach.stages import ACTIVE, BRIGHTEN, CHEMICAL, EXTRACT, Done, Pulp, Setting, run
+from core.bleach.stages import ACTIVE, BRIGHTEN, CHEMICAL, EXTRACT, Done, Pulp, Setting, end_ph, run
 from core.colour import ks_from_kappa, ks_from_reflectance
 from core.errors import ImpossibleInput, Infeasible, Problem
+from core.wash.line import liquor
 
 Array = npt.NDArray[np.float64]
 COD_A_KAPPA, WASH_KEEPS = 2.0, 0.10
@@ -479,3 +480,48 @@ def over_bleached(done: Bleached, wanted: float) -> str:
     if off < -STARVED_POINTS:
         return f"starved by {-off:.1f} points: look at residual, pH and carry-over before the charge"
     return ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PhStep:
+    """A stage's pH by its own chemicals, and what holds the pH it is set to: NaOH or H2SO4, kg/ADt (one of them 0)."""
+
+    free: float
+    naoh: float
+    acid: float
+
+
+CONSUMED_ACID, M_CLO2, M_NAOH, M_H2SO4_EQ, WEAK, PKA, SPENT, SPENT_BASE = 0.7, 67.452, 40.0, 49.04, 0.004, 4.5, 0.45, 1.5
+
+
+def ph_path(done: Bleached) -> tuple[PhStep | None, ...]:
+    """The pH each stage ends at by its charges, and the caustic or acid to end at the pH it is set to. None of stages without a balance.
+
+    Source: models, 7.3: D makes 0.7 acid a ClO2 used; E and P lose 0.45 NaOH an active chlorine before them and 1.5 kg/ODt.
+    """
+    found: list[PhStep | None] = []
+    active = 0.0
+    for s in done.steps:
+        mat = liquor(s.setting.cons_pct)
+        name = s.stage.name
+        if name in ("D0", "D1", "D2"):
+            acid, base = CONSUMED_ACID * max(0.0, s.setting.charge - s.done.residual) / M_CLO2 / mat, 0.0
+        elif name in EXTRACT or name in ("P", "PO"):
+            acid, base = 0.0, max(0.0, s.charged.get("NaOH", 0.0) - SPENT * active - SPENT_BASE) / M_NAOH / mat
+        else:
+            found.append(None)
+            active = 0.0
+            continue
+        want = s.setting.ph
+        gap = (
+            WEAK / (1.0 + 10.0 ** (PKA - want)) + 10.0 ** (want - 14.0) - 10.0**-want + acid - base
+        )  # mol/L of base still wanted
+        found.append(
+            PhStep(
+                free=end_ph(acid_mol_l=acid, base_mol_l=base, weak_mol_l=WEAK, pka=PKA),
+                naoh=max(0.0, 0.9 * gap * M_NAOH * mat),
+                acid=max(0.0, -0.9 * gap * M_H2SO4_EQ * mat),
+            )
+        )
+        active = ACTIVE["ClO2"] * s.setting.charge if name[0] == "D" else 0.0
+    return tuple(found)

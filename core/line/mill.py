@@ -719,7 +719,7 @@ def read_mill(data: Json) -> Mill:
                 if name not in known:
                     r.bad(f"{place}.{name}", f"is no well of {made.row}; there are {', '.join(known)}")
         for name in (*made.readings.values(), *((made.band,) if made.band else ())):
-            if name not in plan:
+            if name not in plan and name not in {f"tank.{t.get('key')}" for t in data.get("tanks", [])}:
                 r.bad(f"{place}.readings", f"names {name!r}; the plan has no such row")
     wash_plans, oxygen_plans, bleach_plans = _later_plans(r, r.items(data, "units"))
     piles = {}

@@ -232,3 +232,152 @@ def dilution(case: WaterCase) -> WaterFound | Infeasible:
             unit="%",
         )
     return WaterFound(dilution_t_t=d, cautions=cautions)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HarvestCase:
+    steam_t_t: float = quantity("Steam made", "t/t OD", possible=(0, 10), valid=(0.3, 2.5), decimals=2)
+    captured: float = quantity("of it captured", "share", possible=(0, 1), valid=(0.6, 0.8), decimals=2, default=0.7)
+    casing_bar_abs: float = quantity("Casing", "bar abs", possible=(0.5, 12), valid=(1, 6), decimals=1)
+    clean_bar_abs: float = quantity("Clean steam at", "bar abs", possible=(0.5, 12), valid=(1, 5), decimals=1)
+    feed_c: float = quantity("Feed water at", "°C", possible=(0, 150), valid=(20, 105), decimals=0, default=90.0)
+    rate_t_h: float = quantity("Production", "t/h OD", possible=(0, 100), decimals=2, default=2.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Harvested:
+    clean_t_t: float = figure("Clean steam", "t/t OD", decimals=3, equation="S captured hfg(Ts)/[hl(Tc) + hfg(Tc) − hl(feed)]")
+    clean_t_h: float = figure("that is", "t/h", decimals=2, equation="× production")
+    driving_c: float = figure("Driving difference", "°C", decimals=1, equation="Ts − Tc")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "mechanical.harvest",
+    title="Steam harvested from a refiner",
+    source="heat balance with steam-table fits; captured share default",
+    holds_for="clean steam under the casing's pressure",
+    equation="t/t = S captured hfg(Ts)/[hl(Tc) + hfg(Tc) − hl(feed)]",
+    symbols="S=steam_t_t",
+    basis="default",
+    checks=(
+        Check(
+            {"steam_t_t": 1.4532, "casing_bar_abs": 3.0, "clean_bar_abs": 2.0, "feed_c": 90, "captured": 0.7},
+            "clean_t_t",
+            0.94404,
+            5e-3,
+        ),
+    ),
+)
+def harvest(case: HarvestCase) -> Harvested | Infeasible:
+    """Clean steam of a reboiler. Infeasible when the clean side is not under the casing: it would blow back. Raises: ImpossibleInput."""
+    cautions = check(case)
+    ts, tc = t_saturation(case.casing_bar_abs), t_saturation(case.clean_bar_abs)
+    if tc >= ts:
+        return Infeasible(
+            field="clean_bar_abs", reason=f"{case.clean_bar_abs:g} bar is not under the casing: heat does not flow, steam blows back", nearest=case.casing_bar_abs, unit="bar abs"
+        )  # fmt: skip
+    if ts - tc < 5.0:
+        cautions += (Caution("clean_bar_abs", f"only {ts - tc:.1f} °C drive it: the reboiler would have to be large"),)
+    per = case.steam_t_t * case.captured * h_evaporation(ts) / (h_liquid(tc) + h_evaporation(tc) - h_liquid(case.feed_c))
+    return Harvested(clean_t_t=per, clean_t_h=per * case.rate_t_h, driving_c=ts - tc, cautions=cautions)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RejectsCase:
+    main_kwh_t: float = quantity("Main line", "kWh/t", possible=(0, 6000), above=True, valid=(800, 3000), decimals=0)
+    reject_pct: float = quantity("Rejects refined", "%", possible=(0, 60), valid=(10, 25), decimals=0)
+    reject_kwh_t: float = quantity("Reject refining", "kWh/t", possible=(0, 4000), valid=(600, 1200), decimals=0)
+    accept_ml: float = quantity("Freeness of the accepts", "mL CSF", possible=(1, 900), valid=(40, 700), decimals=0)
+    refined_ml: float = quantity("of the refined rejects", "mL CSF", possible=(1, 900), valid=(40, 700), decimals=0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RejectsFound:
+    line_kwh_t: float = figure("Energy of the line", "kWh/t", decimals=0, equation="E main + r E reject")
+    csf_ml: float = figure("Freeness together", "mL CSF", decimals=0, equation="ln CSF = Σ w ln CSF")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "mechanical.rejects",
+    title="Reject refining in the line",
+    source="energy by share; freeness by its logarithm, default",
+    holds_for="10 to 25 % of rejects, 600 to 1200 kWh/t",
+    equation="E = E main + r/100 E reject; ln CSF = Σ w ln CSF",
+    basis="default",
+    checks=(
+        Check(
+            {"main_kwh_t": 2000, "reject_pct": 20, "reject_kwh_t": 900, "accept_ml": 120, "refined_ml": 200}, "line_kwh_t", 2180
+        ),
+        Check(
+            {"main_kwh_t": 2000, "reject_pct": 20, "reject_kwh_t": 900, "accept_ml": 120, "refined_ml": 200},
+            "csf_ml",
+            132.911,
+            1e-4,
+        ),
+    ),
+)
+def rejects(case: RejectsCase) -> RejectsFound:
+    """Raises: ImpossibleInput."""
+    cautions, r = check(case), case.reject_pct / 100.0
+    csf = math.exp((1.0 - r) * math.log(case.accept_ml) + r * math.log(case.refined_ml))
+    return RejectsFound(line_kwh_t=case.main_kwh_t + r * case.reject_kwh_t, csf_ml=csf, cautions=cautions)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PairCase:
+    first_kwh_t: float = quantity("First stage", "kWh/t", possible=(0, 4000), valid=(300, 1600), decimals=0)
+    second_kwh_t: float = quantity("Second stage", "kWh/t", possible=(0, 4000), valid=(300, 1600), decimals=0)
+    feed_pct: float = quantity("Feed consistency", "%", possible=(0, 99), above=True, valid=(15, 60), decimals=1)
+    feed_c: float = quantity("Feed at", "°C", possible=(0, 200), valid=(40, 140), decimals=0)
+    water_1: float = quantity("Dilution, first", "t/t OD", possible=(0, 10), valid=(0, 3), decimals=2)
+    water_2: float = quantity("Dilution, second", "t/t OD", possible=(0, 10), valid=(0, 3), decimals=2)
+    dilution_c: float = quantity("Dilution at", "°C", possible=(0, 150), valid=(20, 95), decimals=0, default=70.0)
+    casing_bar_abs: float = quantity("Casings", "bar abs", possible=(0.5, 12), valid=(1, 6), decimals=1, default=3.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PairFound:
+    cons_2: float = figure("Blow line of the second", "%", decimals=1, equation="its balance on what the first sends")
+    cons_1: float = figure("Blow line of the first", "%", decimals=1, equation="its balance")
+    steam_1: float = figure("Steam of the first", "t/t OD", decimals=2, equation="its balance")
+    steam_2: float = figure("Steam of the second", "t/t OD", decimals=2, equation="its balance")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "mechanical.pair",
+    title="Two refiners in series",
+    source="the refiner balance, the second on what the first sends at its casing's temperature",
+    holds_for="blow lines 35 to 55 %",
+    equation="C in of the second = C out of the first",
+    basis="published",
+    checks=(
+        Check(
+            {"first_kwh_t": 1100, "second_kwh_t": 0, "feed_pct": 30, "feed_c": 90, "water_1": 1.2, "water_2": 0},
+            "cons_1",
+            32.466,
+            5e-3,
+        ),
+    ),
+)
+def pair(case: PairCase) -> PairFound:
+    """Raises: ImpossibleInput when either would run dry."""
+    cautions = check(case)
+    common = {"dilution_c": case.dilution_c, "casing_bar_abs": case.casing_bar_abs}
+    one = blow_line(
+        BlowCase(sec_kwh_t=case.first_kwh_t, feed_pct=case.feed_pct, feed_c=case.feed_c, dilution_t_t=case.water_1, **common)
+    )
+    two = blow_line(
+        BlowCase(
+            sec_kwh_t=case.second_kwh_t, feed_pct=one.cons_out_pct, feed_c=one.steam_c, dilution_t_t=case.water_2, **common
+        )
+    )
+    return PairFound(
+        cons_2=two.cons_out_pct,
+        cons_1=one.cons_out_pct,
+        steam_1=one.steam_t_t,
+        steam_2=two.steam_t_t,
+        cautions=tuple(dict.fromkeys((*cautions, *one.cautions, *two.cautions))),
+    )

@@ -562,3 +562,8 @@ def dilutions_for(
             else None
         )
     return (found, 4.5) if found < 4.5 else None
+
+
+def steam_t_h(line: WashLine, od_t_h: float, economy: float) -> float:
+    """Steam that evaporates the dilution, t/h."""
+    return max(0.0, line.df) * od_t_h / economy

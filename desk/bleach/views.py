@@ -5,7 +5,6 @@ from datetime import timedelta
 from urllib.parse import urlencode
 
 from django.contrib import messages
-from django.http import Http404
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_http_methods, require_safe
@@ -20,7 +19,7 @@ from core.judge.band import judge
 from core.wash.oxygen import WOODS
 from desk.bleach import tanks as book
 from desk.bleach.drawings import FORMULA, sequence_picture
-from desk.cases.benches import Bench, bench_page
+from desk.cases.benches import Bench, bench_view
 from desk.kit.bench import Well, read_wells, render_bench, typed_number
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
@@ -191,7 +190,8 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict) -> dict:
     elif moved:
         after = (plan, moved.moved)
     shown = []
-    for r, step in zip(rows, done.steps, strict=True):
+    for r, step, ph in zip(rows, done.steps, bleaching.ph_path(done), strict=True):
+        r["ph"] = ph
         r["card"] = next((CARDS[c] for c in step.charged if c in CARDS), None)
         r["factor"] = bleaching.kappa_factor_of(step)
         r["l_min"] = solution_l_min(ad_of(step.charged["ClO2"]), v["od_t_h"], v["clo2_g_l"]) if "ClO2" in step.charged else None
@@ -365,17 +365,4 @@ def tanks(request):
     return render(request, "bleach/tanks.html", context, status=422 if problem else 200)
 
 
-@require_safe
-def bench(request, key: str):
-    state = state_of(request)
-    if key not in BENCHES or state is None:
-        raise Http404
-    return bench_page(
-        request,
-        BENCHES[key],
-        address=lambda k: reverse("bleach:bench", args=[k]),
-        benches=BENCHES.values(),
-        pictures={},
-        context=station(request, state),
-        seg="bleach/seg.html",
-    )
+bench = bench_view("bleach", BENCHES, station)

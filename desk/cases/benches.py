@@ -3,7 +3,9 @@
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
+from django.http import Http404
 from django.urls import reverse
+from django.views.decorators.http import require_safe
 
 from core import calc
 from core.catalogue import find
@@ -13,6 +15,7 @@ from desk.cases.models import HeldCase
 from desk.kit.bench import BenchForm, beside, cautions_of, render_bench, result_rows
 from desk.kit.svg import n, polyline
 from desk.kit.templatetags.vat import figure
+from desk.mill.context import state_of
 
 POINTS = 25
 
@@ -122,3 +125,24 @@ def bench_page(request, bench: Bench, *, address: Callable[[str], str], benches,
             "picture_template": f"stock/pictures/{bench.picture}.html" if draw else "cases/sweep.html",
         }  # fmt: skip
     return render_bench(request, "cases/bench", context)
+
+
+def bench_view(space: str, benches: dict[str, Bench], station: Callable[..., dict]):
+    """The view of a station's benches: `space` its addresses' namespace (space:bench), `station` what its pages share."""
+
+    @require_safe
+    def bench(request, key: str):
+        state = state_of(request)
+        if key not in benches or state is None:
+            raise Http404
+        return bench_page(
+            request,
+            benches[key],
+            address=lambda k: reverse(f"{space}:bench", args=[k]),
+            benches=benches.values(),
+            pictures={},
+            context=station(request, state),
+            seg=f"{space}/seg.html",
+        )
+
+    return bench

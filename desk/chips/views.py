@@ -5,7 +5,6 @@ from dataclasses import replace
 from django.contrib import messages
 from django.http import Http404
 from django.shortcuts import redirect, render
-from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from core.chips.wood import BASES, Part
@@ -14,7 +13,7 @@ from core.cook.belt import Belt
 from core.errors import CoreError, ImpossibleInput
 from core.judge.band import Band, judge
 from core.line.mill import default_feeds
-from desk.cases.benches import Bench, bench_page
+from desk.cases.benches import Bench, bench_view
 from desk.chips import yard
 from desk.chips.drawings import belt_picture
 from desk.kit.bench import Well, read_wells, render_bench, typed_number
@@ -149,17 +148,4 @@ def note(request):
     return redirect("chips:belt")
 
 
-@require_safe
-def bench(request, key: str):
-    state = state_of(request)
-    if key not in BENCHES or state is None:
-        raise Http404
-    return bench_page(
-        request,
-        BENCHES[key],
-        address=lambda k: reverse("chips:bench", args=[k]),
-        benches=BENCHES.values(),
-        pictures={},
-        context=_station(request, state),
-        seg="chips/seg.html",
-    )
+bench = bench_view("chips", BENCHES, _station)

@@ -119,6 +119,14 @@ def measured_of(cook: Cook) -> tuple[tuple[float, float], ...]:
     return tuple((p.minute, p.value) for p in cook.points.all() if p.kind == "r")
 
 
+def _may_be(choice: str, why: str, allowed: tuple[str, ...] = ("take", "alter", "refuse")) -> None:
+    """Refuse a decision that is none, or a refusal without a reason."""
+    if choice not in allowed:
+        raise CookRefused("choice", f"Choice is none of {', '.join(allowed)}.")
+    if choice == "refuse" and not why.strip():
+        raise CookRefused("reason", "Reason is empty; say in a few words why it is refused.")
+
+
 @transaction.atomic
 def hold_on(*, cook: Cook, minutes: float, choice: str, by, now, why: str = "") -> None:
     """What became of the proposed hold: taken or altered moves the plan's end, refused wants a reason. At most two moves a cook."""
@@ -126,10 +134,7 @@ def hold_on(*, cook: Cook, minutes: float, choice: str, by, now, why: str = "") 
     done = Record.objects.filter(kind=Kind.DECISION, subject=f"cook.{cook.number}").exclude(status="refuse").count()
     if choice != "refuse" and done >= 2:
         raise CookRefused("minutes", "Two moves were taken in this cook already; leave it.")
-    if choice == "refuse" and not why.strip():
-        raise CookRefused("reason", "Reason is empty; say in a few words why it is refused.")
-    if choice not in ("take", "alter", "refuse"):
-        raise CookRefused("choice", "is none of take, alter, refuse")
+    _may_be(choice, why)
     if choice != "refuse" and not -60.0 <= minutes <= 60.0:
         raise CookRefused("minutes", f"Minutes is {minutes:g}; it must be −60 to 60.")
     before = cook.profile[-1][0]
@@ -246,10 +251,7 @@ def decide_next(*, cook: Cook, band, choice: str, size: float, why: str, by, now
     move = move_on_next(cook, band)
     if move is None:
         raise CookRefused("size", "The blow asks for no move.")
-    if choice not in ("take", "alter", "refuse"):
-        raise CookRefused("size", "Choice is none of take, alter, refuse.")
-    if choice == "refuse" and not why.strip():
-        raise CookRefused("reason", "Reason is empty; say in a few words why it is refused.")
+    _may_be(choice, why)
     unit, most = ("H", MOST_H) if move.lever == "h" else ("% EA", MOST_EA)
     size = move.size if choice == "take" else 0.0 if choice == "refuse" else size
     if abs(size) > most:
@@ -282,10 +284,7 @@ def decide_rate(*, move: dict | None, choice: str, why: str, by, now) -> Record:
     refuse(by, "move")
     if move is None:
         raise CookRefused("choice", "There is no move to decide.")
-    if choice not in ("take", "refuse"):
-        raise CookRefused("choice", "Choice is none of take, refuse.")
-    if choice == "refuse" and not why.strip():
-        raise CookRefused("reason", "Reason is empty; say in a few words why it is refused.")
+    _may_be(choice, why, allowed=("take", "refuse"))
     steps = ", ".join(f"{name.lower()} {a:.1f} to {b:.1f} °C" for name, a, b in move["changes"])
     return write(
         kind=Kind.DECISION,

@@ -29,6 +29,9 @@ BENCHES = {
         Bench("tmp", "Energy to freeness", "Two stages share one line on energy.", "mechanical.freeness", "", {"wood": "hemlock", "sec_kwh_t": 2100, "rate_t_h": 2.2}, "mechanical"),
         Bench("energy", "Freeness to energy", "Split over two stages.", "mechanical.energy", "", {"wood": "hemlock", "csf_ml": 125, "rate_t_h": 2.2}, "mechanical", "Motor and gap limits come first; touching plates are destroyed and can start a fire."),
         Bench("blow-line", "Steam and blow line", "The refiner's heat balance.", "mechanical.blow_line", "", {"sec_kwh_t": 1050, "feed_pct": 32, "feed_c": 90, "dilution_t_t": 0.5, "dilution_c": 70, "casing_bar_abs": 3.0}, "mechanical", "Blow lines are hot and under pressure; over 65 % fibre burns."),
+        Bench("pair", "Two refiners in series", "Blow lines and steam of both.", "mechanical.pair", "", {"first_kwh_t": 1050, "second_kwh_t": 1050, "feed_pct": 32, "feed_c": 90, "water_1": 0.5, "water_2": 1.2}, "mechanical", "Blow lines are hot and under pressure; over 65 % fibre burns."),
+        Bench("harvest", "Steam harvested", "Clean steam from the reboiler.", "mechanical.harvest", "", {"steam_t_t": 1.45, "casing_bar_abs": 3.0, "clean_bar_abs": 2.0, "rate_t_h": 2.2}, "mechanical", "Steam blowing back through a feeder burns: clear the platform."),
+        Bench("rejects-refined", "Reject refining", "Energy of the line, freeness together.", "mechanical.rejects", "", {"main_kwh_t": 2100, "reject_pct": 18, "reject_kwh_t": 900, "accept_ml": 122, "refined_ml": 190}, "mechanical"),
         Bench("water", "Dilution of a stage", "Water for a blow-line consistency.", "mechanical.dilution", "", {"wanted_pct": 45, "sec_kwh_t": 1050, "feed_pct": 32, "feed_c": 90, "dilution_c": 70, "casing_bar_abs": 3.0}, "mechanical", "Never move plates and water together."),
     )
 }  # fmt: skip

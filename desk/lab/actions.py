@@ -130,7 +130,7 @@ def _follow(row, band, result: Record, before, test, *, now, state) -> None:
         return
     move = propose(row, band, result.value)
     if move is None:
-        from_result(row, result, state=state, now=now)
+        from_result(row.id, result, state=state, now=now)
         return
     if isinstance(move, Infeasible) or move.change == 0.0:
         return

@@ -59,6 +59,11 @@ def newest_results(rows) -> dict[str, Record]:
     found: dict[str, Record] = {}
     wanted = set(rows)
     for row in wanted:
+        if row.startswith("tank."):  # a chemical's newest strength test
+            tests = Record.objects.current().filter(kind=Kind.EVENT, subject=row, status="strength")
+            if (newest := tests.order_by("-at", "-id").first()) is not None:
+                found[row] = newest
+            continue
         results = Record.objects.current().filter(kind=Kind.RESULT, subject=row, status__in=STANDS)
         if (newest := results.order_by("-at", "-id").first()) is not None:
             found[row] = newest
@@ -107,13 +112,14 @@ def put(practice: Practice, spot, found: Proposal, values: Mapping[str, Any], *,
     return write(kind=Kind.MOVE, subject=spot.subject, by=by, now=now, says=data["title"], data=data, about=about)
 
 
-def from_result(row, result: Record, *, state, now) -> Record | None:
-    """The move that a confirmed result outside its band calls for by the practice table; None where no row answers or stands."""
+def from_result(subject: str, result: Record, *, state, now) -> Record | None:
+    """The move that a confirmed result (of a plan row, or a tank's strength) calls for by the practice table; None where none stands."""
     for spot in state.mill.moves.values():
         practice = ROWS[spot.row]
-        if not practice.model or spot.subject != row.id or row.id not in spot.readings.values():
+        judged = spot.subject == subject or (subject.startswith("tank.") and not spot.band)
+        if not practice.model or not judged or subject not in spot.readings.values():
             continue
-        start = opening(spot, state.mill, state.grade, newest=newest_results(spot.readings.values()) | {row.id: result})
+        start = opening(spot, state.mill, state.grade, newest=newest_results(spot.readings.values()) | {subject: result})
         found = None if start.missing else asked(spot, start.values)
         if found is not None and found.stands and found.before != found.after:
             return put(practice, spot, found, start.values, about=result, by=None, now=now)

@@ -21,6 +21,7 @@ from core.bleach.line import (
     front,
     movable,
     od_of,
+    ph_path,
     ready,
     slopes,
     solution_l_min,
@@ -295,6 +296,21 @@ class Sequences(SimpleTestCase):
         self.assertAlmostEqual(solution_l_min(9.5, 850 * 0.9 / 24, 10.2), 549.77, places=1)
         self.assertAlmostEqual(ad_of(od_of(7.7)), 7.7)
         self.assertRaises(ImpossibleInput, solution_l_min, 9.5, 30.0, 0.0)
+
+    def test_the_ph_that_is_held_is_the_ph_that_is_set(self):
+        done = bleach(ready("softwood kraft, ECF"))
+        for step, ph in zip(done.steps, ph_path(done), strict=True):
+            if ph is None:
+                continue
+            mat = liquor(step.setting.cons_pct)
+            d = step.stage.name[0] == "D"
+            acid = 0.7 * (step.setting.charge - step.done.residual) / 67.452 / mat if d else 0.0
+            before = done.steps[done.steps.index(step) - 1].setting.charge * ACTIVE["ClO2"]
+            base = 0.0 if d else max(0.0, step.charged["NaOH"] - 0.45 * before - 1.5) / 40.0 / mat
+            held = end_ph(acid_mol_l=acid + ph.acid / 0.9 / 49.04 / mat, base_mol_l=base + ph.naoh / 0.9 / 40.0 / mat)
+            with self.subTest(stage=step.stage.name):
+                self.assertAlmostEqual(held, step.setting.ph, places=4)
+                self.assertEqual(min(ph.acid, ph.naoh), 0.0)
 
     def test_what_cannot_be_is_named_by_stage(self):
         from dataclasses import replace

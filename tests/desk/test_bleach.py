@@ -165,6 +165,9 @@ class TankBook(Desk):
         self.assertAlmostEqual(now.now_m3 - later.now_m3, 2 * 13.5, places=2)
         self.post("wa", what="strength", where="clo2", value="8,6")
         self.assertEqual(self.stand("clo2").strength, 8.6)
+        move = Record.objects.get(kind=Kind.MOVE, subject="move.B2")
+        self.assertAlmostEqual(move.data["after"], 8.0 * 9.4 / 8.6)
+        self.assertIn("monitors read", move.data["gate"])
 
     def test_what_cannot_be_is_refused(self):
         n = Record.objects.filter(kind=Kind.EVENT).count()
