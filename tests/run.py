@@ -31,7 +31,7 @@ def main() -> int:
     labels = [a for a in args if a not in ("--exclude-tag", "browser")]
     runs.append(part(["--exclude-tag", "browser", "--parallel", str(os.cpu_count() or 2), *labels]))
     if not without:
-        runs.append(part(["--tag", "browser", *labels]))
+        runs.append(part(["--tag", "browser", "--parallel", str(min(2, os.cpu_count() or 2)), *labels]))
     passed, failed = sum(r[1] for r in runs), sum(r[2] for r in runs)
     print(f"Tests: {passed} passed, {failed} failed")
     return 1 if failed or not passed or any(r[0] for r in runs) else 0

@@ -26,7 +26,9 @@ expect.set_options(timeout=10_000)
 
 @tag("browser")
 class DeskCase(StaticLiveServerTestCase):
-    """Starts Chromium once for the class; each test has a fresh demo mill and a fresh window."""
+    """Starts Chromium once for the class; each test has a fresh demo mill, numbered from one, and a fresh window."""
+
+    reset_sequences = True
 
     @classmethod
     def setUpClass(cls):

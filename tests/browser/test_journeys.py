@@ -8,13 +8,6 @@ from desk.log.models import Kind, Record
 from tests import make
 from tests.browser.desk import DeskCase
 
-EVERY_PAGE = [
-    "/", "/lab/", "/lab/row/K.larch_blow.kappa/", "/lab/record/machine.chest.consistency/?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45",
-    "/lab/record/K.larch_blow.kappa/?mode=none", "/schedule/", "/schedule/card/?order=H-0413", "/schedule/card/?order=H-0413&gsm=thick", "/log/", "/log/1/", "/log/note/", "/log/handover/",
-    "/mill/", "/stock/", "/stock/chests/", "/stock/dilution/", "/stock/dilution/?flow_l_min=-3", "/stock/mixing/", "/stock/variability/", "/deliver/lots/", "/deliver/lots/BM-26318-A01-2/",
-    "/deliver/lots/BM-26318-A01-2/ticket/", "/chips/", "/moves/", "/moves/row/T1/?csf_ml=142", "/moves/row/K10/", "/wash/?m0=50&m1=26&m2=5", "/wash/bench/stage/", "/bleach/?solve=1&front=30", "/bleach/?seq=D-%28E", "/bleach/compare/", "/bleach/tanks/", "/cook/", "/cook/house/", "/cook/continuous/", "/cook/records/", "/cook/records/1148/", "/cook/fit/larch/", "/cook/bench/alkaline/", "/line/wash/", "/practice/", "/help/", "/models/", "/models/stock.cover/", "/instruments/", "/cases/", "/log/audit/?verify=1", "/mill/edit/grades/EX70/", "/trend/K.larch_blow.kappa/", "/moves/cover/S.tower/", "/nowhere/",
-]  # fmt: skip
-
 
 class Journeys(DeskCase):
     def test_one_order_walked_from_plan_to_hand_over(self):
@@ -112,90 +105,6 @@ class Journeys(DeskCase):
         expect(page.get_by_role("status")).to_contain_text("Signed as read")
         self.calm()
 
-    def test_bleaching_from_text_to_a_live_correction(self):
-        page = self.page
-        self.sign_in("Operator, fibre line")
-        # a sequence is typed with a fault, mended, and read
-        self.open("/bleach/")
-        page.get_by_label("Sequence").fill("O-D0-(EOP-D1")
-        page.get_by_role("button", name="Read it").click()
-        expect(page.get_by_text("inside brackets")).to_be_visible()
-        page.get_by_label("Sequence").fill("O-D0-EOP-D1")
-        page.get_by_role("button", name="Read it").click()
-        expect(page.get_by_text("4 stages, ECF")).to_be_visible()
-        # a target is hit by solving, and put in
-        page.get_by_label("Brightness wanted").fill("87")
-        page.get_by_role("button", name="Solve for least cost").click()
-        expect(page.get_by_role("heading", name=re.compile("Least cost"))).to_be_visible()
-        page.get_by_role("link", name="Put them in").click()
-        expect(page.locator(".verdict .num").first).to_have_text("87.0")
-        self.calm()
-        # two schools beside each other
-        page.get_by_role("link", name="Two schools").click()
-        expect(page.get_by_role("cell", name=re.compile("AOX"))).to_be_visible()
-        page.get_by_label("The other").fill("O-Q-P-P")
-        expect(page.get_by_text("dashed: O-Q-P-P")).to_be_visible()
-        # a new kappa enters: the row is filled, put to the shift, and taken with its gate answered
-        self.open("/moves/row/B1/")
-        page.get_by_label("Kappa into D0 now").fill("15.2")
-        page.get_by_role("button", name="Put it to the shift").click()
-        page.get_by_role("button", name="Take").click()
-        expect(page.get_by_text("The gate is not answered")).to_be_visible()
-        self.assertIn("422", self.said.pop())
-        page.get_by_label("G1: monitors read").check()
-        page.get_by_role("button", name="Take").click()
-        expect(page.get_by_text("You set it at the plant").first).to_be_visible()
-        self.calm()
-
-    def test_a_cook_from_design_to_fit(self):
-        page = self.page
-        self.sign_in("Shift lead, day shift")
-        shares = "share_K=60&share_S=6&share_M=6&share_R=13&share_W=5&share_B=10"
-        self.open(f"/schedule/card/?order=H-0413&grade=LB80&gsm=80&sale_t=50&speed_m_min=880&start=16:45&{shares}")
-        page.get_by_role("button", name="Issue the card").click()
-        self.open("/cook/?target=29")
-        # design: a handle of the profile is dragged, its row follows; then it is solved for the target
-        handle = page.locator("[data-handle]").nth(3)
-        before = page.locator("#t3").input_value()
-        box = handle.bounding_box()
-        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
-        page.mouse.down()
-        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2 + 8, steps=4)
-        page.mouse.up()
-        expect(page.locator("#t3")).not_to_have_value(before)
-        page.locator("#t3").fill(before)
-        page.get_by_role("button", name="Send to the run card").click()
-        expect(page.get_by_text("kappa foreseen")).to_be_visible()
-        page.get_by_role("link", name=re.compile("larch cook")).first.click()
-        expect(page.locator("#t3")).to_have_value(before)
-        page.get_by_role("textbox", name="Digester").fill("4")
-        page.get_by_role("button", name="Charge it now").click()
-        expect(page.get_by_role("heading", name=re.compile("Cook 1149"))).to_be_visible()
-        # follow 1148, which has been running; a reading that cannot be is said, a good one is kept, the move is taken
-        self.open("/cook/records/1148/")
-        page.get_by_label("Circulation, mean").fill("1700")
-        page.get_by_role("button", name="Keep temperature").click()
-        expect(page.get_by_text("it must be -10 to 200.0 °C").first).to_be_visible()
-        self.assertIn("422", self.said.pop())  # the browser names the refusal in its console
-        page.get_by_label("Circulation, mean").fill("168.2")
-        page.get_by_role("button", name="Keep temperature").click()
-        expect(page.get_by_text("168 °C").first).to_be_visible()
-        page.get_by_role("button", name="Take").click()
-        expect(page.get_by_text("the desk keeps the record")).to_be_visible()
-        self.calm()
-        # blow, its kappa, what it asks of the next cook, the fit
-        page.get_by_role("button", name="It is blown").click()
-        page.get_by_label("Kappa", exact=True).fill("41.2")
-        page.get_by_role("button", name="Keep the kappa").click()
-        expect(page.get_by_role("heading", name=re.compile("Next cook"))).to_be_visible()
-        self.calm()
-        self.sign_out()
-        self.sign_in("Process engineer")
-        self.open("/cook/fit/larch/")
-        page.get_by_role("button", name=re.compile("^Fit")).click()
-        expect(page.get_by_text("one left out").first).to_be_visible()
-        self.calm()
-
     def test_the_keyboard_alone(self):
         page = self.page
         self.open("/sign-in/")
@@ -283,16 +192,3 @@ class Journeys(DeskCase):
         page.get_by_label(re.compile("^To")).fill("12")
         page.get_by_role("button", name="Alter").click()
         expect(page.get_by_role("status")).to_contain_text("set to 12 %")
-
-    def test_every_page_is_accessible_by_day_and_night(self):
-        self.sign_in("Shift lead, day shift")
-        for theme in ("day", "night"):
-            self.page.context.add_cookies([{"name": "theme", "value": theme, "url": self.live_server_url}])
-            for path in EVERY_PAGE:
-                with self.subTest(theme=theme, path=path):
-                    self.open(path)
-                    self.accessible()
-        signed_out = self.window()
-        self.open("/sign-in/", signed_out)
-        self.accessible(signed_out)
-        self.assertEqual([s for s in self.said if "404" not in s], [])

@@ -1,0 +1,36 @@
+"""Every page through the accessibility check, by day and by night."""
+
+from tests.browser.desk import DeskCase
+
+EVERY_PAGE = [
+    "/", "/lab/", "/lab/row/K.larch_blow.kappa/", "/lab/record/machine.chest.consistency/?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45",
+    "/lab/record/K.larch_blow.kappa/?mode=none", "/schedule/", "/schedule/card/?order=H-0413", "/schedule/card/?order=H-0413&gsm=thick", "/log/", "/log/1/", "/log/note/", "/log/handover/",
+    "/mill/", "/stock/", "/stock/chests/", "/stock/dilution/", "/stock/dilution/?flow_l_min=-3", "/stock/mixing/", "/stock/variability/", "/deliver/lots/", "/deliver/lots/BM-26318-A01-2/",
+    "/deliver/lots/BM-26318-A01-2/ticket/", "/chips/", "/moves/", "/moves/row/T1/?csf_ml=142", "/moves/row/K10/", "/wash/?m0=50&m1=26&m2=5", "/wash/bench/stage/", "/bleach/?solve=1&front=30", "/bleach/?seq=D-%28E", "/bleach/compare/", "/bleach/tanks/", "/cook/", "/cook/house/", "/cook/continuous/", "/cook/records/", "/cook/records/1148/", "/cook/fit/larch/", "/cook/bench/alkaline/", "/line/wash/", "/practice/", "/help/", "/models/", "/models/stock.cover/", "/instruments/", "/cases/", "/log/audit/?verify=1", "/mill/edit/grades/EX70/", "/trend/K.larch_blow.kappa/", "/moves/cover/S.tower/", "/nowhere/",
+]  # fmt: skip
+
+
+class Walk:
+    """The pages in one theme; nothing is said on the console."""
+
+    theme = "day"
+
+    def test_every_page_is_accessible(self):
+        self.sign_in("Shift lead, day shift")
+        self.page.context.add_cookies([{"name": "theme", "value": self.theme, "url": self.live_server_url}])
+        for path in EVERY_PAGE:
+            with self.subTest(theme=self.theme, path=path):
+                self.open(path)
+                self.accessible()
+        signed_out = self.window()
+        self.open("/sign-in/", signed_out)
+        self.accessible(signed_out)
+        self.assertEqual([s for s in self.said if "404" not in s], [])
+
+
+class ByDay(Walk, DeskCase):
+    pass
+
+
+class ByNight(Walk, DeskCase):
+    theme = "night"
