@@ -7,11 +7,12 @@ Source: models, sections 7.3 and 7.4, with costs by price. All constants are def
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 import numpy.typing as npt
 from scipy.optimize import minimize
+from scipy.stats.qmc import Halton
 
 from core.bleach.sequence import Sequence, Stage, read
 from core.bleach.stages import ACTIVE, BRIGHTEN, CHEMICAL, EXTRACT, Done, Pulp, Setting, end_ph, run
@@ -247,7 +248,7 @@ def cheapest(
 ) -> Cheapest | Infeasible:
     """Charges of least cost that end at `iso_pct` or more, at `kappa` or less, losing `viscosity_loss` mL/g at most.
 
-    Sequential quadratic programming from three starts; limits of each stage as MOST. Infeasible with the brightness that is reached.
+    Sequential quadratic programming from the best four of 64 even samples; limits of each stage as MOST. Infeasible with the brightness that is reached.
     Raises: ImpossibleInput for a plan that cannot run.
     """
     free = movable(plan)
@@ -275,7 +276,7 @@ def cheapest(
         return Infeasible(
             field="iso_pct", reason=f"{iso_pct:g} % is beyond this sequence: {ceiling}", nearest=best.iso, unit="% ISO"
         )
-    limits = [
+    limits: list[dict[str, Any]] = [
         {"type": "ineq", "fun": lambda u: at(u * high).iso - iso_pct},
         {"type": "ineq", "fun": lambda u: (at(u * high).viscosity + viscosity_loss) / 50.0},
     ]
@@ -287,37 +288,33 @@ def cheapest(
     now = np.array([plan.settings[i].charge for i in free]) / high
     found: Bleached | None = None
     chosen = now * high
-    fence = [
-        {"type": "ineq", "fun": lambda u: u - low},
-        {"type": "ineq", "fun": lambda u: 1.0 - u},
-    ]  # bounds, as COBYLA takes them
-    fenced = [*limits, *fence]
-    for start in (np.clip(now, np.maximum(low, 0.02), 0.98), np.maximum(low, 0.5), np.maximum(low, 0.8)):
-        # kinks where a charge only feeds the carry-over stop a gradient; a simplex of linear models finds the neighbourhood first
-        near = minimize(
-            lambda u: at(u * high).cost,
-            start,
-            method="COBYLA",
-            constraints=fenced,
-            options={"maxiter": 250, "rhobeg": 0.25, "tol": 1e-3},
-        )
-        begin = np.clip(near.x, low, 1.0)
+
+    def sum_of_misses(u: Array) -> float:
+        """How far the limits are from being kept, so that the least bad start is taken where none keeps them."""
+        return float(sum(max(0.0, -float(limit["fun"](u))) for limit in limits))
+
+    # kinks where a charge only feeds the carry-over stop a gradient: the neighbourhood is found by even samples first
+    spread = low + (1.0 - low) * Halton(len(free), scramble=False).random(SAMPLES + 1)[1:]
+    tried = sorted([sum_of_misses(u), at(u * high).cost, *u] for u in [np.clip(now, low, 1.0), *spread])
+    starts = [np.array(row[2:]) for row in tried[:STARTS]]
+    for start in starts:
         answer = minimize(
             lambda u: at(u * high).cost,
-            begin,
+            start,
             method="SLSQP",
             bounds=[(float(v), 1.0) for v in low],
             constraints=limits,
             options={"maxiter": 30, "ftol": 1e-5, "eps": 1e-4},
         )
-        for x in (answer.x, begin):
+        for x in (answer.x, start):
             got = at(x * high)
             if _meets(got, names, iso_pct, kappa, viscosity_loss) and (found is None or got.cost < found.cost - 1e-6):
                 found, chosen = got, x * high
     if found is None:
         return Infeasible(
             field="kappa",
-            reason=f"{kappa:g} with viscosity kept is beyond this sequence at {iso_pct:g} % ISO",
+            reason=(f"{kappa:g} " if math.isfinite(kappa) else "")
+            + f"within the factor card and the viscosity is beyond this sequence at {iso_pct:g} % ISO",
             nearest=top.kappa,
         )
     binds = [f"{n} at its limit, {h:g} kg/ODt" for n, v, h in zip(names, chosen, high, strict=True) if v > 0.995 * h]
@@ -437,6 +434,7 @@ def washes(plan: Plan) -> int:
     return sum(s.washed for s in plan.sequence.stages)
 
 
+SAMPLES, STARTS = 64, 4
 WATER_A_WASH = 9.5  # m3/ADt: a mat's liquor and a dilution of two, before filtrate is used again; default
 
 
