@@ -9,6 +9,7 @@ from core.bleach.store import TankCase, TankFound, drawn, never_with, tank
 from core.errors import ImpossibleInput, Infeasible
 from desk.log.actions import write
 from desk.log.models import Kind, Record
+from desk.log.practice import from_result
 from desk.people.rights import refuse
 
 BOOK_DAYS = 60
@@ -113,6 +114,9 @@ def keep(*, state, what: str, where: str, value: float | None, second: str, read
             raise BookRefused("second", "Second person is empty or yourself; a delivery is read by two people.")
         data = {"gate": "G2", "second": second.strip()}
     says = f"{t.name}: {what} {value:g} {unit}"
-    return write(
+    kept = write(
         kind=Kind.EVENT, subject=f"tank.{where}", by=by, now=now, says=says, value=value, status=what, words=words, data=data
     )
+    if what == "strength":  # feed-forward: one accepted test is enough
+        from_result(f"tank.{where}", kept, state=state, now=now)
+    return kept

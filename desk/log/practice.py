@@ -112,6 +112,16 @@ def put(practice: Practice, spot, found: Proposal, values: Mapping[str, Any], *,
     return write(kind=Kind.MOVE, subject=spot.subject, by=by, now=now, says=data["title"], data=data, about=about)
 
 
+def _is_open(spot) -> bool:
+    """Whether a move of this spot still waits to be decided: one at a time."""
+    newest = Record.objects.current().filter(kind=Kind.MOVE, subject=spot.subject).order_by("-at", "-id").first()
+    return (
+        newest is not None
+        and newest.data.get("spot") == spot.key
+        and not newest.followed_by.filter(kind=Kind.DECISION).exists()
+    )
+
+
 def from_result(subject: str, result: Record, *, state, now) -> Record | None:
     """The move that a confirmed result (of a plan row, or a tank's strength) calls for by the practice table; None where none stands."""
     for spot in state.mill.moves.values():
@@ -119,6 +129,8 @@ def from_result(subject: str, result: Record, *, state, now) -> Record | None:
         judged = spot.subject == subject or (subject.startswith("tank.") and not spot.band)
         if not practice.model or not judged or subject not in spot.readings.values():
             continue
+        if _is_open(spot):
+            return None
         start = opening(spot, state.mill, state.grade, newest=newest_results(spot.readings.values()) | {subject: result})
         found = None if start.missing else asked(spot, start.values)
         if found is not None and found.stands and found.before != found.after:

@@ -34,7 +34,8 @@ def line_picture(found: WashLine, feed_pct: float, x0: float, weak: tuple[int, .
                 "i": i + 1, "kind": s.washer.kind, "cx": n(cx), "cy": n(VAT_Y), "r": n(r), "inner": n(r * 0.72), "vat": f"M{n(cx - r * 1.5)} {n(VAT_Y - 6)}V{n(VAT_Y + 6)}A{n(r * 1.5)} {n(r * 1.25)} 0 0 0 {n(cx + r * 1.5)} {n(VAT_Y + 6)}V{n(VAT_Y - 6)}",
                 "va": shade(0.5 * (s.x0 + s.y1)), "tank": {"x": n(cx - r), "y": n(TANK_Y), "w": n(2 * r), "h": "34", "a": shade(s.y1)}, "y1": figure(s.y1, 1), "x1": figure(s.x1, 1), "text_x": n(cx),
                 "nozzle": n(cx), "weak": i + 1 in weak, "shower": f"M{n(cx - r * 0.8)} {n(VAT_Y - r - 14)}H{n(cx + r * 0.8)}", "leg": f"M{n(cx)} {n(VAT_Y + r)}V{n(TANK_Y)}", "leg_w": n(max(3.0, PX_T * s.v1)), "ya": shade(s.y1),
-                "after_x": n(cx + pitch * 0.5) if i < count - 1 else "600", "anchor": "middle" if i < count - 1 else "end", "box": {"x": n(cx - r), "y": n(VAT_Y - r), "w": n(2 * r), "h": n(2 * r)},
+                "after_x": n(cx + pitch * 0.5) if i < count - 1 else "600", "anchor": "middle" if i < count - 1 else "end", "belt": {"x": n(cx - 1.25 * r), "y": n(VAT_Y - 0.55 * r), "w": n(2.5 * r), "h": n(1.1 * r), "rx": n(0.55 * r)},
+                "box": {"x": n(cx - r), "y": n(VAT_Y - r), "w": n(2 * r), "h": n(2 * r)},
             }
         )  # fmt: skip
         # the shower: from the filtrate tank of the next stage, or hot water at the right end
