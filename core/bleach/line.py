@@ -37,6 +37,7 @@ PRICES: Final = {
     "acid": 0.12,
     "NaOCl": 0.60,
     "Cl2": 0.35,
+    "MgSO4": 0.30,
 }  # a kg of 100 %, default
 MOST: Final = {"D0": 25.0, "D1": 15.0, "D2": 12.0, "P": 30.0, "PO": 30.0, "EP": 10.0, "EOP": 10.0, "O": 32.0, "Z": 8.0, "Paa": 15.0, "Y": 12.0, "E": 30.0, "EO": 30.0, "Q": 4.0, "A": 10.0, "H": 30.0, "C": 60.0, "W": 0.0, "X": 1.0}  # fmt: skip
 YIELD_A_KAPPA = 0.13  # % of fibre lost a kappa removed, default
@@ -129,7 +130,7 @@ def _charged(step: Stage, setting: Setting, before: float, naoh: float | None) -
             made["O2"] = 4.0
         return made
     if name == "O":
-        return {"NaOH": setting.charge, "O2": 18.0}
+        return {"NaOH": setting.charge, "O2": 18.0, "MgSO4": 1.5}
     if name in ("P", "PO"):
         return {"H2O2": setting.charge, "NaOH": 0.7 * setting.charge}
     key = CHEMICAL.get(name)

@@ -10,7 +10,7 @@ from desk.kit.templatetags.vat import figure
 LEFT, WIDTH = 40.0, 520.0
 TOWER, KAPPA, ISO, BARS = (44.0, 80.0), (132.0, 232.0), (266.0, 372.0), (424.0, 490.0)
 WASH = 8.0
-FORMULA = {"ClO2": "ClO₂", "H2O2": "H₂O₂", "O2": "O₂", "O3": "O₃", "Cl2": "Cl₂"}
+FORMULA = {"ClO2": "ClO₂", "H2O2": "H₂O₂", "O2": "O₂", "O3": "O₃", "Cl2": "Cl₂", "MgSO4": "MgSO₄"}
 
 
 def hex_of(iso: float, *, grey: bool = False) -> str:

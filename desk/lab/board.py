@@ -145,9 +145,10 @@ class Board:
         newest = records.filter(kind=Kind.RESULT).annotate(place=order).filter(place__lte=KEPT)
         for row in newest.order_by("-at", "-id").values_list("pk", "subject", "at", "value", "status"):
             self.results.setdefault(row[1], []).append(Taken(*row))
-        moves = list(records.filter(kind=Kind.MOVE).order_by("-at", "-id"))
-        decisions = {d.about_id: d for d in records.filter(kind=Kind.DECISION).order_by("at", "id")}
-        judged = set(records.filter(kind=Kind.EFFECT).values_list("about_id", flat=True))
+        told = list(records.filter(kind__in=(Kind.MOVE, Kind.DECISION, Kind.EFFECT)).order_by("at", "id"))
+        moves = [r for r in reversed(told) if r.kind == Kind.MOVE]
+        decisions = {d.about_id: d for d in told if d.kind == Kind.DECISION}
+        judged = {e.about_id for e in told if e.kind == Kind.EFFECT}
         self.moves: dict[str, Record] = {}
         for m in moves:
             self.moves.setdefault(m.subject, m)
