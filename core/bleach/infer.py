@@ -147,3 +147,34 @@ def band(case: BandCase) -> BandFound:
     if case.since > 3.0:
         cautions += (Caution("since", "over three intervals since a pair: do not use the meter"),)
     return BandFound(half=half, share=lam, p_prior=p, p_post=post, cautions=cautions)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ForecastCase:
+    model_sd: float = quantity("The model's own error", "points", possible=(0, 50), decimals=2, default=0.6)
+    by_kappa: float = quantity("Points a kappa", "", possible=(-20, 20), decimals=2, default=-1.1)
+    kappa_sd: float = quantity("Kappa, give or take", "sd", possible=(0, 50), decimals=2, default=0.5)
+    by_charge: float = quantity("Points a kg", "", possible=(-20, 20), decimals=2, default=0.6)
+    charge_sd: float = quantity("Charge, give or take", "sd kg", possible=(0, 50), decimals=2, default=0.3)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ForecastFound:
+    sd: float = figure("Brightness foreseen, give or take", "sd", decimals=3, equation="√(model² + Σ (dy/dx sd)²)")
+    half: float = figure("95 % band", "±", decimals=2, equation="1.96 sd")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "bleach.forecast",
+    title="How sure a forecast of brightness is",
+    source="first-order error propagation",
+    holds_for="errors small and independent",
+    equation="sd² = model² + Σ (dy/dx sd)²",
+    checks=(Check({}, "sd", 0.83361, 1e-4), Check({}, "half", 1.6339, 1e-4)),
+)
+def forecast(case: ForecastCase) -> ForecastFound:
+    """Raises: ImpossibleInput."""
+    cautions = check(case)
+    sd = math.sqrt(case.model_sd**2 + (case.by_kappa * case.kappa_sd) ** 2 + (case.by_charge * case.charge_sd) ** 2)
+    return ForecastFound(sd=sd, half=1.96 * sd, cautions=cautions)

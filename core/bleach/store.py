@@ -7,6 +7,7 @@ import math
 from dataclasses import dataclass
 from typing import Final
 
+from core.colour import brightness_from_ks, ks_from_reflectance
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.quantity import check, figure, quantity
 from core.register import Check, model
@@ -173,3 +174,51 @@ def reorder(case: ReorderCase) -> ReorderFound:
 def drawn(level_m3: float, came_m3: float, use_m3_h: float, hours: float, least_m3: float) -> float:
     """What a tank holds so many hours after a reading, m³; not under its lowest."""
     return max(least_m3, level_m3 + came_m3 - use_m3_h * hours)
+
+
+def oldest_first(lots: tuple[tuple[str, float], ...], need_t: float) -> tuple[tuple[str, float], ...] | Infeasible:
+    """What to take of lots given oldest first. Infeasible with the tonnes there are. Raises: ImpossibleInput for a need or a lot under 0."""
+    if need_t < 0.0 or any(t < 0.0 for _, t in lots):
+        raise ImpossibleInput(Problem("need_t" if need_t < 0.0 else "lots", "cannot be under 0 t"))
+    have = sum(t for _, t in lots)
+    if need_t > have + 1e-9:
+        return Infeasible(field="need_t", reason=f"is {need_t:g} t; {need_t - have:g} t are short", nearest=have, unit="t")
+    left, taken = need_t, []
+    for name, t in lots:
+        part = min(left, t)
+        if part > 0.0:
+            taken.append((name, part))
+            left -= part
+    return tuple(taken)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StoredCase:
+    iso_pct: float = quantity("Brightness when baled", "% ISO", possible=(1, 99), valid=(50, 92), decimals=1)
+    days: float = quantity("Stored for", "d", possible=(0, 3000), decimals=0)
+    plateau: float = quantity("Post-colour at the plateau", "", possible=(0, 20), valid=(0.2, 5), decimals=2, default=0.9)
+    tau_d: float = quantity("Its time", "d", possible=(1, 1000), decimals=0, default=45.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StoredFound:
+    now_pct: float = figure("Brightness now", "% ISO", decimals=2, equation="of K/S + (PC/100)(1 − e^(−d/τ))")
+    lost: float = figure("Lost", "points", decimals=2, equation="then − now")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "bleach.stored",
+    title="Brightness of stored pulp",
+    source="post-colour number with a time; defaults",
+    holds_for="bales kept dry and dark",
+    equation="K/S = K/S0 + (PC/100)(1 − e^(−d/τ))",
+    basis="default",
+    checks=(Check({"iso_pct": 84, "days": 60}, "now_pct", 81.161, 1e-3),),
+)
+def stored(case: StoredCase) -> StoredFound:
+    """Raises: ImpossibleInput."""
+    cautions = check(case)
+    ks = ks_from_reflectance(case.iso_pct / 100.0) + case.plateau / 100.0 * (1.0 - math.exp(-case.days / case.tau_d))
+    now = brightness_from_ks(ks)
+    return StoredFound(now_pct=now, lost=case.iso_pct - now, cautions=cautions)

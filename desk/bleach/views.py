@@ -53,6 +53,8 @@ BENCHES = {
         Bench("tower", "Time in a tower", "Level, consistency, rate.", "bleach.tower", "", {"volume_m3": 90, "cons_pct": 11, "od_t_h": 6.6}, "towers"),
         Bench("transit", "When what enters leaves", "A tower while the flow changes.", "bleach.transit", "", {"volume_m3": 90, "q1": 60, "q2": 50, "change_h": 1}, "towers"),
         Bench("band", "A meter between samples", "Its honest band.", "bleach.band", "", {}, "towers"),
+        Bench("forecast", "How sure a forecast is", "Errors of model, kappa and charge together.", "bleach.forecast", "", {}, "towers"),
+        Bench("stored", "Brightness of stored pulp", "What waiting takes back.", "bleach.stored", "", {"iso_pct": 84, "days": 60}, "store"),
         Bench("end-ph", "pH at the end", "Charge balance of the mat’s liquor.", "bleach.end_ph", "", {"acid": 0.0132, "base": 0.012}, "stages"),
         Bench("reversion", "Reversion and AOX", "What age takes back, and what goes to the effluent.", "bleach.reversion", "", {"iso_pct": 88, "active_cl_adt": 35}, "stages"),
         Bench("colour", "Colour of a kappa", "What the eye sees of it.", "colour.of_kappa", "", {"kappa": 28}, "stages"),

@@ -30,7 +30,7 @@ from core.bleach.line import (
 from core.bleach.mechanical import PressCase, TwoStageCase, iso_after, press, two_stage
 from core.bleach.sequence import CODES, Misread, read
 from core.bleach.stages import ACTIVE, Pulp, Setting, charge_for_iso, end_ph, run
-from core.bleach.store import TankCase, clash, drawn, never_with, tank
+from core.bleach.store import TankCase, clash, drawn, never_with, oldest_first, tank
 from core.colour import ks_from_kappa, ks_from_reflectance
 from core.errors import ImpossibleInput, Infeasible
 from core.wash.line import (
@@ -389,3 +389,26 @@ class Others(SimpleTestCase):
         self.assertIsInstance(tank(TankCase(now_m3=5, least_m3=4, most_m3=10, use_m3_h=1, lead_h=2, load_m3=9)), Infeasible)
         with self.assertRaises(ImpossibleInput):
             tank(TankCase(now_m3=50, least_m3=4, most_m3=10, use_m3_h=1, lead_h=2, load_m3=2))
+
+    def test_active_chlorine_by_electrons(self):
+        chlorine = 70.906 / 2  # g a mole of electrons
+        for name, electrons, mass in (
+            ("ClO2", 5, 67.452),
+            ("H2O2", 2, 34.0147),
+            ("O3", 6, 47.9982),
+            ("O2", 4, 31.9988),
+            ("NaOCl", 2, 74.442),
+            ("Paa", 2, 76.0514),
+        ):
+            with self.subTest(name=name):
+                self.assertTrue(
+                    math.isclose(ACTIVE[name], electrons * chlorine / mass, rel_tol=1e-3), electrons * chlorine / mass
+                )
+
+    def test_the_oldest_lots_go_first(self):
+        lots = (("a", 40.0), ("b", 55.0), ("c", 30.0))
+        self.assertEqual(oldest_first(lots, 70.0), (("a", 40.0), ("b", 30.0)))
+        self.assertEqual(oldest_first(lots, 0.0), ())
+        short = oldest_first(lots, 130.0)
+        self.assertIn("5 t are short", short.reason)
+        self.assertRaises(ImpossibleInput, oldest_first, lots, -1.0)
