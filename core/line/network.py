@@ -110,6 +110,11 @@ class Network:
     feed: Vector  # (n, N)
 
     @cached_property
+    def doubled(self) -> bool:
+        """Whether any unit has two outlets to one target."""
+        return any(len({o.to for o in u.outlets}) < len(u.outlets) for u in self.units)
+
+    @cached_property
     def links(self) -> tuple[Places, Places, Places, Vector]:
         """What is routed at all: component, unit it enters, unit it leaves, share."""
         c, v, u = np.nonzero(self.routing)

@@ -24,6 +24,7 @@ TOLERANCE = 1e-11
 GOOD_STEP = 0.02
 CLOSURE_TOLERANCE = 1e-9
 MOST_CONDITION = 1e12
+GROWN = 1e6  # times what is fed: the line is looked at for a loop without a bleed
 # units stand in the order of the fibre; columns are too short for panels to pay
 AS_IT_FLOWS: dict[str, Any] = {"permc_spec": "NATURAL", "diag_pivot_thresh": 0.01, "relax": 1, "panel_size": 1}
 LIQUOR = np.zeros(N)
@@ -245,7 +246,7 @@ def _first_guess(system: _System) -> tuple[Vector, Vector]:
     """A few linear passes, draws as t/h of the composition of the pass before: feeds and draws near the answer."""
     network, draws = system.network, system.draws
     n = len(network.units)
-    still = np.zeros(system.m)
+    still, fed = np.zeros(system.m), max(1.0, float(np.abs(system.right).sum()))
     x = np.zeros(system.size)
     for each in range(FIRST_PASSES):
         carried = draws.compositions(_after(network, x[: n * N].reshape(n, N)))
@@ -257,9 +258,9 @@ def _first_guess(system: _System) -> tuple[Vector, Vector]:
             raise UnsolvableNetwork(Problem(d.id, f"asks {d.target:g} t/h of solids of {d.tank}, which holds none"))
         carried = np.where((draws.by_solids & (solids <= 0.0))[:, None], SUSPENDED, carried)
         factors = system.factors(still, carried)
-        if not each:
-            _refuse_ill_conditioned(network, factors)
         x = factors.solve(system.right)
+        if not each and not float(np.abs(x).max()) < GROWN * fed:  # a loop that gives almost nothing up swells with what is fed
+            _refuse_ill_conditioned(network, factors)
         if not system.m:
             break
     return x, x[n * N :]
@@ -303,7 +304,7 @@ def solve(network: Network) -> Solution:
     after = _after(network, into)
     whole = np.where(np.abs(drawn) > 0.0, drawn, 1.0)
     compositions = carried / whole[:, None]
-    _refuse_backwards(network, drawn, compositions, after)
+    _refuse_backwards(network, system.draws, drawn, compositions, after)
     closure = _closure(network, into, after, drawn, compositions)
     if closure.max() > CLOSURE_TOLERANCE:
         raise NotSolved("the balance", passes, float(closure.max()), COMPONENTS[int(closure.argmax())])
@@ -324,8 +325,27 @@ def _after(network: Network, into: Vector) -> Vector:
     return after
 
 
-def _refuse_backwards(network: Network, drawn: Vector, compositions: Vector, after: Vector) -> None:
+def _runs_forward(draws: _Draws, network: Network, drawn: Vector, compositions: Vector, after: Vector, scale: float) -> bool:
+    """Whether no draw runs backwards and no outlet is drawn below nothing; outlets that share a target count together."""
+    if (drawn < -1e-9 * scale).any():
+        return False
+    inner = draws.rest >= 0
+    if not inner.any():
+        return True
+    pairs = draws.tank[inner] * len(network.units) + draws.rest[inner]
+    places, where = np.unique(pairs, return_inverse=True)
+    taken = np.zeros((len(places), N))
+    np.add.at(taken, where, drawn[inner, None] * compositions[inner])
+    tank, rest = np.divmod(places, len(network.units))
+    left = after[tank] * network.routing[:, rest, tank].T - taken
+    stores = np.array([network.units[i].stores for i in tank], dtype=bool)
+    return bool((left.sum(axis=1) >= -1e-7 * scale)[~stores].all())
+
+
+def _refuse_backwards(network: Network, draws: _Draws, drawn: Vector, compositions: Vector, after: Vector) -> None:
     scale = max(1.0, float(np.abs(drawn).max())) if len(drawn) else 1.0
+    if not network.doubled and _runs_forward(draws, network, drawn, compositions, after, scale):
+        return
     bad = []
     for d, q in zip(network.draws, drawn, strict=True):
         if q < -1e-9 * scale:
@@ -381,19 +401,14 @@ def _qualities(network: Network, draws: _Draws, after: Vector, carried: Vector) 
         np.subtract.at(flow, (draws.rest[inner], draws.tank[inner]), mass)
         return np.maximum(flow, 0.0)
 
-    def mixed(by: Vector, settings: list[list[float | None]], fed: list[float]) -> Vector:
-        """Each quality's value at every unit, mixed by mass of `by`: its settings, and its value in what is fed."""
+    def share_of(by: Vector) -> tuple[Vector, Vector, Vector]:
+        """(I − mixing by mass of `by`, what the feed is of each unit's total, whether anything comes at all)."""
         flow = weights(by)
         feed = np.maximum(network.feed, 0.0) @ by
         total = flow.sum(axis=1) + feed
         some = total > 1e-12
         safe = np.where(some, total, 1.0)
-        given = np.array(settings, dtype=np.float64)  # None becomes not a number
-        on, values = ~np.isnan(given), np.array(fed)[:, None]
-        matrices = np.where(on[:, :, None], np.eye(n), np.eye(n) - flow / safe[:, None])
-        right = np.where(on, given, np.where(some, feed / safe * values, values))
-        found: Vector = np.linalg.solve(matrices, right[:, :, None])[:, :, 0]
-        return found
+        return np.eye(n) - flow / safe[:, None], feed / safe, some
 
     sets = [u.sets for u in network.units]
     light_k: list[float | None] = []
@@ -411,8 +426,20 @@ def _qualities(network: Network, draws: _Draws, after: Vector, carried: Vector) 
     warmth = warm * feed_temps
     np.add.at(warmth, draws.to[~inner], bought * feed_temps[draws.tank[~inner]])
     safe = np.where(heat_in > 1e-12, heat_in, 1.0)
-    temp = np.linalg.solve(np.eye(n) - heat / safe[:, None], np.where(heat_in > 1e-12, warmth / safe, 20.0))
+    # kappa and freeness ride on the fibre, colour on all that is suspended; units that set a value start it anew
     log_csf = [None if s.csf_ml is None else float(np.log(s.csf_ml)) for s in sets]
-    kappa, csf = mixed(FIBRE, [[s.kappa for s in sets], log_csf], [0.0, float(np.log(600.0))])
-    k457, s457, grey = mixed(SUSPENDED, [light_k, light_s, [s.grey for s in sets]], [0.0, 30.0, 0.0])
+    settings = np.array([[s.kappa for s in sets], log_csf, light_k, light_s, [s.grey for s in sets]], dtype=np.float64)
+    fed = np.array([0.0, float(np.log(600.0)), 0.0, 30.0, 0.0])[:, None]
+    on = ~np.isnan(settings)
+    (fibre, fibre_fed, fibre_some), (solids, solids_fed, solids_some) = share_of(FIBRE), share_of(SUSPENDED)
+    matrices, right = np.empty((6, n, n)), np.empty((6, n))
+    matrices[:2], matrices[2:5], matrices[5] = fibre, solids, np.eye(n) - heat / safe[:, None]
+    right[:2] = np.where(fibre_some, fibre_fed * fed[:2], fed[:2])
+    right[2:5] = np.where(solids_some, solids_fed * fed[2:], fed[2:])
+    right[5] = np.where(heat_in > 1e-12, warmth / safe, 20.0)
+    quality, unit = np.nonzero(on)
+    matrices[quality, unit] = 0.0
+    matrices[quality, unit, unit] = 1.0
+    right[quality, unit] = settings[quality, unit]
+    kappa, csf, k457, s457, grey, temp = np.linalg.solve(matrices, right[:, :, None])[:, :, 0]
     return {"kappa": kappa, "csf_ml": np.exp(csf), "k457": k457, "s457": s457, "grey": grey, "temp_c": temp}
