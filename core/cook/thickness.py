@@ -7,6 +7,8 @@ and d_ref are defaults to be calibrated. Range: thickness 1 to 12 mm, penetratio
 import math
 from dataclasses import dataclass
 
+from scipy.optimize import brentq
+
 from core.chips.wood import WALL, full_pct
 from core.cook.kinetic import STEP_MIN, Charge, charge_cautions, kappa_of
 from core.cook.models import rejects_pct
@@ -17,6 +19,7 @@ from core.heat import kelvin, p_saturation
 from core.quantity import check, figure, quantity
 from core.register import Check, model
 
+Ks = tuple[tuple[float, ...], tuple[float, ...], tuple[float, ...]]
 D_REF_MM = 4.0
 IN_CHIP_L_KG = 1.5
 ALPHA = 1.4e-7
@@ -248,11 +251,13 @@ def cook_classes(
                 if not crossing:
                     y = new
                     break
-                low, high = 0.0, left
-                for _ in range(30):
-                    mid = (low + high) / 2.0
-                    part = advance(k0, k1, k2, y, mid, phases)
-                    low, high = (low, mid) if any(part[j] <= limits[phases[j]] for j in crossing) else (mid, high)
+
+                def over(x: float, y: list[float] = y, crossing: list[int] = crossing, k: Ks = (k0, k1, k2)) -> float:
+                    """How far the first of those that cross is over its limit after so long."""
+                    part = advance(*k, y, x, phases)
+                    return min(part[j] - limits[phases[j]] for j in crossing)
+
+                high = float(brentq(over, 0.0, left, xtol=1e-11, rtol=1e-12))
                 part = advance(k0, k1, k2, y, high, phases)
                 for j in crossing:
                     if part[j] <= limits[phases[j]] + 1e-9:
