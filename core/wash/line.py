@@ -223,6 +223,11 @@ def cost_curve(*, feed_pct: float, x0: float, washers: tuple[Washer, ...], y_in:
     return curve, at(0.5 * (a + b))
 
 
+def saving(now: Cost, other: Cost) -> float:
+    """Money an air-dry tonne costs less at another dilution; under nought: more."""
+    return now.total - other.total
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StageCase:
     feed_pct: float = quantity("Feed", "%", possible=(0, 60), above=True, valid=(1, 30), decimals=1)

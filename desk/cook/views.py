@@ -31,6 +31,7 @@ from desk.cook.forms import OPENINGS, ROWS, DesignForm, Profile
 from desk.cook.models import Cook, CookFit
 from desk.kit.bench import render_bench, typed_number
 from desk.kit.sheet import safe
+from desk.kit.templatetags.vat import signed
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
@@ -274,7 +275,7 @@ def _act(request, cook: Cook, state) -> None:
     elif act == "lab":
         residual = _number(request, "residual") if request.POST.get("residual", "").strip() else None
         actions.lab(cook=cook, kappa=_number(request, "kappa"), residual=residual, by=by, now=now)
-        messages.success(request, f"Kappa kept: {cook.error:+.1f} from the model. The next fit learns from it.")
+        messages.success(request, f"Kappa kept: {signed(cook.error, 1)} from the model. The next fit learns from it.")
     elif act in ("next.take", "next.alter", "next.refuse"):
         actions.decide_next(
             cook=cook,

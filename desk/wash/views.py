@@ -167,7 +167,7 @@ def _worked(state, v: dict, rows: list[dict], row_id: str) -> dict:
     return {
         "w": found, "df": df, "now": now, "least": least, "salt": salt, "judged": judge(salt, row.band, confirmed=True) if row else None, "band": row.band if row else None, "row_id": row_id, "fitted": [(i + 1, e, KINDS[w.kind], i + 1 in weak) for i, (e, w) in enumerate(zip(fitted, washers, strict=False))],
         "weak": weak, "mended": mended, "mended_salt": washing.salt_of(mended, v["salt"]) if mended else None, "wanted": None if isinstance(wanted, Infeasible) else wanted, "beyond": wanted if isinstance(wanted, Infeasible) else None, "evaporate_t_h": washing.filtrate_t_h(found, v["od_t_h"]),
-        "wanted_m3_h": None if isinstance(wanted, Infeasible) else washing.shower_of(wanted, v["od_t_h"], washers[-1].out_pct), "p": line_picture(found, v["feed_pct"], v["x0"], weak), "c": cost_picture(curve, least, now, span), "saves": now.total - least.total, "steam_t_h": washing.steam_t_h(found, v["od_t_h"], v["economy"]),
+        "wanted_m3_h": None if isinstance(wanted, Infeasible) else washing.shower_of(wanted, v["od_t_h"], washers[-1].out_pct), "p": line_picture(found, v["feed_pct"], v["x0"], weak), "c": cost_picture(curve, least, now, span), "saves": washing.saving(now, least), "steam_t_h": washing.steam_t_h(found, v["od_t_h"], v["economy"]),
         "lookup": f"{reverse('handbook:working', args=['wash.series'])}?feed_pct={v['feed_pct']}&x0={v['x0']}&df={df:.4f}&y_in={v['y_in']}&stages={len(washers)}&e10={washers[0].e10}&out_pct={washers[0].out_pct}&last_pct={washers[-1].out_pct}",
     }  # fmt: skip
 

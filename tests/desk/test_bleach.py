@@ -166,7 +166,7 @@ class TankBook(Desk):
         self.post("wa", what="strength", where="clo2", value="8,6")
         self.assertEqual(self.stand("clo2").strength, 8.6)
         move = Record.objects.get(kind=Kind.MOVE, subject="move.B2")
-        self.assertAlmostEqual(move.data["after"], 8.0 * 9.4 / 8.6)
+        self.assertAlmostEqual(move.data["after"], 13.5 * 9.4 / 8.6)
         self.assertIn("monitors read", move.data["gate"])
 
     def test_what_cannot_be_is_refused(self):

@@ -12,6 +12,7 @@ from core.practice.cook import DriftCase, LiquorCase, WetCase, drift, weak_liquo
 from core.practice.mechanical import LoadCase, load
 from core.practice.table import ROWS
 from core.register import find
+from desk.kit.templatetags.vat import formula, midline
 from desk.lab.actions import Entry, record_sample
 from desk.log.models import Kind, Record
 from desk.log.practice import asked, newest_results, opening
@@ -59,6 +60,13 @@ class Table(SimpleTestCase):
         self.assertEqual((found.after, found.bound_by), (2025.0, "the motor's room"))
 
 
+class Written(SimpleTestCase):
+    def test_a_label_inside_a_line_keeps_its_symbol_and_a_formula_its_numbers_low(self):
+        said = [midline(x) for x in ("H-factor", "EA on wood", "Kappa foreseen", "pH", "ClO₂ solution", "")]
+        self.assertEqual(said, ["H-factor", "EA on wood", "kappa foreseen", "pH", "ClO₂ solution", ""])
+        self.assertEqual([formula(x) for x in ("ClO2", "H2O2", "acid")], ["ClO₂", "H₂O₂", "acid"])
+
+
 class Moves(TestCase):
     @classmethod
     def setUpTestData(cls):
@@ -74,6 +82,11 @@ class Moves(TestCase):
         row = state.mill.plan[row_id]
         at = make.NOW + timedelta(minutes=minutes)
         return record_sample(row=row, entry=Entry(results=(value,)), at=at, by=make.person("tk"), now=at, state=state)
+
+    def test_a_chemicals_move_opens_at_what_its_tank_says(self):
+        mill = make.state(0).mill
+        spot, tank = mill.moves["B2"], mill.tanks["clo2"]
+        self.assertEqual((spot.opens["set_g_l"], spot.opens["flow_m3_h"]), (tank.strength_g_l, tank.use_m3_h))
 
     def test_two_wet_belts_propose_the_feed_and_the_next_sample_judges_it(self):
         self.sample("K.chips.moisture", 51.0, 1)

@@ -1,6 +1,7 @@
 """Figures, times and small drawings for templates. Judging and arithmetic stay in the core."""
 
 import math
+import re
 from datetime import datetime
 from urllib.parse import urlencode
 
@@ -17,6 +18,8 @@ from desk.kit.units import shown, way
 register = template.Library()
 THIN = "\u202f"
 MINUS = "−"
+PLAIN_WORD = re.compile(r"[A-Z][a-z]+(?=$|[\s,-])")
+SUBSCRIPTS = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
 
 
 def figure(value, decimals: int = 2) -> str:
@@ -41,6 +44,18 @@ def signed(value, decimals=2) -> str:
     """The same with its sign always shown."""
     text = figure(value, int(decimals))
     return text if text.startswith(MINUS) else "+" + text
+
+
+@register.filter
+def midline(label: str) -> str:
+    """A label inside a line: its first letter small, unless it opens a symbol (H-factor, EA, ClO₂)."""
+    return label[:1].lower() + label[1:] if PLAIN_WORD.match(label) else label
+
+
+@register.filter
+def formula(text: str) -> str:
+    """A chemical's name with its numbers below the line: ClO2 to ClO₂."""
+    return text.translate(SUBSCRIPTS)
 
 
 @register.filter
