@@ -191,10 +191,16 @@ class RefinePlan:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WashPlan:
-    """Washers of a unit: what of the dissolved goes on with the pulp is their loss."""
+    """Washers of a unit: what of the dissolved goes on with the pulp is their loss.
 
+    Feed in %, solids of its liquor x0 in kg/t (0 to 400), dilution factor in t/ODt; `loss_row`: the plan row of its loss, or empty.
+    """
+
+    name: str
     feed_pct: float
+    x0: float
     df: float
+    loss_row: str
     washers: tuple[Washer, ...]
 
 
@@ -481,6 +487,9 @@ def _later_plans(r: _Reader, units: list[Json]) -> tuple[dict[str, WashPlan], di
                     Washer(kind=str(kind), e10=float(e10), out_pct=float(out)) for kind, e10, out in w.get("stages", [])
                 )
                 made = WashPlan(
+                    name=r.text(w, "name", f"{place}.washers"),
+                    x0=r.number(w, "x0", f"{place}.washers", 0, 400),
+                    loss_row=r.text(w, "loss_row", f"{place}.washers", ""),
                     feed_pct=r.number(w, "feed_pct", f"{place}.washers", 0.1, 60),
                     df=r.number(w, "df", f"{place}.washers", -1, 20),
                     washers=stages,

@@ -54,9 +54,10 @@ COOK_PLAN = _obj(
 )  # fmt: skip
 WASH_PLAN = _obj(
     {
-        "feed_pct": _num(0.1, 60), "df": _num(-1, 20),
+        "name": TEXT, "feed_pct": _num(0.1, 60), "x0": _num(0, 400), "df": _num(-1, 20),
         "stages": {"type": "array", "items": {"type": "array", "prefixItems": [{"enum": list(KINDS)}, _num(0.1, 20), _num(0.1, 60)], "minItems": 3, "maxItems": 3}, "minItems": 1, "maxItems": 12},
-    }
+    },
+    {"loss_row": TEXT},
 )  # fmt: skip
 OXYGEN_PLAN = _obj(
     {"of": KEY, "wood": {"enum": list(OXYGEN_WOODS)}, "minutes": _num(1, 300), "temp_c": _num(40, 130), "naoh_kg": _num(0, 80)},

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_POST, require_safe
 
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.band import judge
+from core.line.mill import WashPlan
 from core.wash import line as washing
 from core.wash.line import KINDS, Prices, Washer
 from desk.cases.benches import Bench, bench_view
@@ -43,19 +44,14 @@ BENCHES = {
         Bench("press", "Press, mix, tower, press", "The back-water of mechanical bleaching.", "wash.press", "", {}, "closure", "Presses draw in: locked out before hands or hoses go near."),
     )
 }  # fmt: skip
-# key: name, where the pulp comes from, the plan row of its loss, how it opens (kind, E10, % out), liquor kg/t, feed %
-LINES = {
-    "K.larch": (
-        "K larch",
-        "K.larch.wash",
-        "K.last_mat.soda_loss",
-        (("drum", 3.3, 12.0), ("drum", 3.3, 12.0), ("drum", 3.4, 13.0)),
-        112.0,
-        10.5,
-    ),
-    "K.alder": ("K alder", "K.alder.wash", "K.last_mat.soda_loss", (("diffuser", 8.0, 11.0), ("drum", 3.5, 13.0)), 108.0, 10.0),
-    "S": ("S bagasse", "S.wash", "S.last_mat.soda_loss", (("belt", 7.0, 12.0), ("drum", 3.2, 11.0)), 92.0, 9.0),
-}
+BARE = WashPlan(
+    name="a line",
+    feed_pct=11.0,
+    x0=60.0,
+    df=2.5,
+    loss_row="",
+    washers=(Washer(kind="drum", e10=KINDS["drum"], out_pct=12.0),) * 3,
+)  # where the set-up plans no washers
 WELLS = tuple(Well(*w) for w in (
     ("feed_pct", "Feed", "%", 10.5, 1, 40), ("x0", "Solids in its liquor", "kg/t", 112, 0, 400), ("od_t_h", "Pulp", "t/h OD", 4.6, 0.01, 300), ("shower", "Hot water", "m³/h", 40, 0.1, 5000), ("y_in", "Solids in it", "kg/t", 0, 0, 100), ("salt", "Na₂SO₄ in the solids", "share", 0.27, 0, 1),
     ("loss_want", "Loss wanted, as solids", "kg/ADt", 25, 0.1, 300), ("steam", "Steam costs", "a t", 14, 0, 200), ("solids_price", "Solids cost", "a kg", 0.18, 0, 10), ("carry_price", "Carry-over costs the bleach", "a kg", 0.12, 0, 10), ("economy", "Evaporators’ economy", "t/t", 5, 0.5, 12),
@@ -66,27 +62,33 @@ def station(request, state, **more) -> dict:
     return {"station": "wash", "stations": STATIONS, "small": draw_small(state), **more}
 
 
-def _wells(state, key: str) -> tuple[Well, ...]:
-    """The bench's wells for a line: pulp from the solved line, water at a dilution of two, the rest as the line opens."""
-    name, unit, _, stages, x0, feed = LINES[key]
-    od = round(state.solution.leaves(unit, "on").solids_t_h, 2) if unit in state.solution.network.index else 4.6
-    water = round(od * (washing.liquor(stages[-1][2]) + 2.0), 1)
-    start = {"feed_pct": feed, "x0": x0, "od_t_h": max(od, 0.01), "shower": water}
+def _wells(state, unit: str, plan: WashPlan) -> tuple[Well, ...]:
+    """The bench's wells for a line: pulp from the solved line, the rest as the set-up plans it."""
+    od = washing_od(state, unit)
+    water = round(washing.shower_of(plan.df, od, plan.washers[-1].out_pct), 1)
+    start = {"feed_pct": plan.feed_pct, "x0": plan.x0, "od_t_h": od, "shower": water}
     return tuple(Well(w.name, w.label, w.unit, start.get(w.name, w.start), w.low, w.high) for w in WELLS)
 
 
-def _stages(data, opening) -> list[dict]:
+def washing_od(state, unit: str) -> float:
+    """Oven-dry pulp leaving the unit as the line stands, t/h; the well's own start where it is not on the line."""
+    if unit not in state.solution.network.index:
+        return next(w.start for w in WELLS if w.name == "od_t_h")
+    return max(0.01, round(state.solution.leaves(unit, "on").solids_t_h, 2))
+
+
+def _stages(data, opening: tuple[Washer, ...]) -> list[dict]:
     """Rows of the line as typed: kind, E10, consistency out, and the solids measured after (may be empty)."""
     count = data.get("count", str(len(opening)))
     count = int(count) if count.isdigit() and 1 <= int(count) <= MOST_STAGES else len(opening)
     rows = []
     for i in range(count):
-        kind, e10, out = opening[i] if i < len(opening) else ("drum", KINDS["drum"], 12.0)
-        kind = data.get(f"kind{i}", kind)
+        start = opening[i] if i < len(opening) else BARE.washers[0]
+        kind = data.get(f"kind{i}", start.kind)
         kind = kind if kind in KINDS else "drum"
         wells = [
-            Well(f"e{i}", f"E10 of stage {i + 1}", "", e10, 0.1, 20).read(data),
-            Well(f"c{i}", f"Stage {i + 1} leaves at", "%", out, 1, 60).read(data),
+            Well(f"e{i}", f"E10 of stage {i + 1}", "", start.e10, 0.1, 20).read(data),
+            Well(f"c{i}", f"Stage {i + 1} leaves at", "%", start.out_pct, 1, 60).read(data),
         ]
         text = data.get(f"m{i}", "").strip()
         found = (
@@ -104,18 +106,19 @@ def line(request):
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
-    key = request.GET.get("line", "K.larch")
-    key = key if key in LINES else "K.larch"
-    name, _, row_id, opening, *_ = LINES[key]
-    wells, v = read_wells(request.GET, _wells(state, key))
-    rows = _stages(request.GET, opening)
+    plans = state.mill.wash_plans
+    key = request.GET.get("line", "")
+    key = key if key in plans else next(iter(plans), "")
+    plan = plans.get(key, BARE)
+    wells, v = read_wells(request.GET, _wells(state, key, plan))
+    rows = _stages(request.GET, plan.washers)
     context = station(
-        request, state, wells=wells, rows=rows, kinds=list(KINDS), lines=[(k, x[0]) for k, x in LINES.items()], key=key, name=name, counts=range(1, MOST_STAGES + 1), looks=LOOKS.items(), looked=_looked(key), may_record=request.user.may("record"), washing=True,
+        request, state, wells=wells, rows=rows, kinds=list(KINDS), lines=[(k, x.name) for k, x in plans.items()], key=key, name=plan.name, counts=range(1, MOST_STAGES + 1), looks=LOOKS.items(), looked=_looked(key), may_record=request.user.may("record"), washing=True,
     )  # fmt: skip
     every = [*wells, *(r[k] for r in rows for k in "ecm")]
     if not any(w["error"] for w in every):
         try:
-            context |= _worked(state, v, rows, row_id)
+            context |= _worked(state, v, rows, plan.loss_row)
         except ImpossibleInput as refusal:
             by = {w["name"]: w for w in every}
             renamed = {
@@ -181,13 +184,15 @@ def _looked(key: str) -> list[Record]:
 @transaction.atomic
 def look(request):
     """Keep what the spatula showed of a drum's mat."""
+    state = state_of(request)
+    plans = state.mill.wash_plans if state else {}
     key, what, drum = request.POST.get("line", ""), request.POST.get("look", ""), request.POST.get("drum", "")
-    if key not in LINES or what not in LOOKS or not (drum.isdigit() and 1 <= int(drum) <= MOST_STAGES):
+    if key not in plans or what not in LOOKS or not (drum.isdigit() and 1 <= int(drum) <= MOST_STAGES):
         messages.error(request, "Not kept. Choose the drum and what the mat looks like.")
         return redirect("wash:line")
     title, does, row, _ = LOOKS[what]
     write(
-        kind=Kind.EVENT, subject=f"mat.{key}", by=request.user, now=request.now, says=f"{LINES[key][0]}, mat of stage {int(drum)}: {title}", status=f"look.{what}", words=request.POST.get("words", "").strip()[:300], data={"does": does, "row": row, "drum": int(drum)}
+        kind=Kind.EVENT, subject=f"mat.{key}", by=request.user, now=request.now, says=f"{plans[key].name}, mat of stage {int(drum)}: {title}", status=f"look.{what}", words=request.POST.get("words", "").strip()[:300], data={"does": does, "row": row, "drum": int(drum)}
     )  # fmt: skip
     messages.success(request, f"Kept: {title}. {does}")
     return redirect(f"{reverse('wash:line')}?line={key}")

@@ -1,6 +1,9 @@
 """Wash and Bleach on the desk: lines, looks, sequences typed and mistyped, solving, two schools, the tank book, their moves."""
 
+from copy import copy
+from dataclasses import replace
 from datetime import timedelta
+from unittest import mock
 
 from django.test import TestCase
 
@@ -24,7 +27,7 @@ class WashPage(Desk):
     def test_the_page_agrees_with_the_core(self):
         self.as_("tk")
         asked = {
-            "line": "K.larch",
+            "line": "K.larch.wash",
             "feed_pct": "11",
             "x0": "60",
             "od_t_h": "10",
@@ -63,16 +66,31 @@ class WashPage(Desk):
         self.assertContains(page, 'value="900"')
         self.assertNotIn("w", page.context)
 
+    def test_the_page_opens_at_the_plan_of_the_set_up_and_without_one(self):
+        self.as_("tk")
+        state = make.state(0)
+        for key, plan in state.mill.wash_plans.items():
+            page = self.client.get("/wash/", {"line": key}).context
+            self.assertEqual([w["value"] for w in page["wells"][:2]], [plan.feed_pct, plan.x0])
+            self.assertAlmostEqual(page["df"], plan.df, delta=0.05)
+            self.assertIsNotNone(page["band"])
+        bare = copy(state)
+        bare.mill = replace(state.mill, wash_plans={})
+        with mock.patch("desk.wash.views.state_of", return_value=bare):
+            self.assertGreater(self.client.get("/wash/").context["w"].loss_kg_adt, 0.0)
+
     def test_a_look_is_kept_with_its_cause(self):
         self.as_("tk")
-        page = self.client.post("/wash/look/", {"line": "K.larch", "look": "bands", "drum": "2"}, follow=True)
+        page = self.client.post("/wash/look/", {"line": "K.larch.wash", "look": "bands", "drum": "2"}, follow=True)
         self.assertContains(page, "most often a blocked shower")
-        kept = Record.objects.get(kind=Kind.EVENT, subject="mat.K.larch")
+        kept = Record.objects.get(kind=Kind.EVENT, subject="mat.K.larch.wash")
         self.assertEqual((kept.status, kept.data["drum"], kept.data["row"]), ("look.bands", 2, "W1"))
-        self.client.post("/wash/look/", {"line": "K.larch", "look": "unicorn", "drum": "2"})
-        self.assertEqual(Record.objects.filter(kind=Kind.EVENT, subject="mat.K.larch").count(), 1)
+        self.client.post("/wash/look/", {"line": "K.larch.wash", "look": "unicorn", "drum": "2"})
+        self.assertEqual(Record.objects.filter(kind=Kind.EVENT, subject="mat.K.larch.wash").count(), 1)
         self.as_("cv")
-        self.assertEqual(self.client.post("/wash/look/", {"line": "K.larch", "look": "bands", "drum": "2"}).status_code, 403)
+        self.assertEqual(
+            self.client.post("/wash/look/", {"line": "K.larch.wash", "look": "bands", "drum": "2"}).status_code, 403
+        )
 
 
 class BleachPage(Desk):
