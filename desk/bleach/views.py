@@ -84,7 +84,7 @@ def station(request, state, **more) -> dict:
 
 
 def _wells(state) -> tuple[Well, ...]:
-    """The wells opened at the line: kappa and rate of what enters the kraft bleach, the brightness its plan wants."""
+    """The wells opened at the line: the rate that enters the kraft bleach, the brightness its plan wants; kappa is typed."""
     start = {}
     if "K.bleach" in state.solution.network.index:
         into = state.solution.enters("K.bleach")
