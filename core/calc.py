@@ -5,9 +5,9 @@ The case's own declarations make the schema, the parsing and every refusal, so t
 
 import enum
 import math
-from collections.abc import Mapping
+from collections.abc import Hashable, Mapping
 from dataclasses import MISSING, dataclass, fields, is_dataclass, replace
-from typing import Any
+from typing import Any, cast
 
 import core
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
@@ -65,7 +65,7 @@ def _number(value: Any, said: Quantity) -> tuple[float, str]:
     try:
         number = float(value)
     except OverflowError:
-        return math.nan, "is too large a number"
+        return math.nan, f"is too large a number; it must be {said.allowed}"
     return number, said.problem(number) or ""
 
 
@@ -126,7 +126,21 @@ def calculate(model: Model, given: Any) -> dict[str, Any]:
     result = plain(found)
     cautions = result.pop("cautions", [])
     units = {name: said.unit for name, said in quantities(model.result_class).items()}
-    return told | {"feasible": True, "result": result, "units": units, "cautions": cautions}
+    told |= {"feasible": True, "result": result, "units": units, "cautions": cautions}
+    if nulls := why_null(found):
+        told["why_null"] = nulls
+    return told
+
+
+def why_null(found: Any) -> dict[str, str]:
+    """Every figure of a result that is no finite number, and why, by its name."""
+    reasons = {}
+    for name, said in quantities(cast(Hashable, type(found))).items():
+        value = getattr(found, name)
+        if isinstance(value, float) and not math.isfinite(value):
+            what = said.label.lower()
+            reasons[name] = f"never: {what} has no end here" if math.isinf(value) else f"{what} is not defined for this case"
+    return reasons
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,7 +163,7 @@ def sensitivities(model: Model, case: Any, figure: str) -> tuple[Moved, ...]:
             continue
         value = getattr(case, name)
         span = said.valid[1] - said.valid[0]
-        step = STEP * (abs(value) or (span if math.isfinite(span) else 1.0))
+        step = 1.0 if said.whole else STEP * (abs(value) or (span if math.isfinite(span) else 1.0))
         for sign in (1.0, -1.0):
             try:
                 moved = model.function(replace(case, **{name: value + sign * step}))

@@ -2,8 +2,10 @@
 
 import math
 
-from scipy.optimize import brentq
+from core.errors import ImpossibleInput, Problem
+from core.roots import brentq
 
+STEAM_MOST_BAR = 15.5  # 200 °C
 MMHG_BAR = 1.01325 / 760.0
 CP_FIBRE, CP_LIQUOR, CP_FILTRATE, CP_WATER = 1.40, 3.90, 4.10, 4.19  # kJ/kg K
 
@@ -25,8 +27,13 @@ def p_saturation(temp_c: float) -> float:
 
 
 def t_saturation(bar_abs: float) -> float:
-    """Saturation temperature, °C, of 0.01 to 15 bar absolute, by root search. 3.0 bar is 133.74 °C."""
-    return float(brentq(lambda t: p_saturation(t) - bar_abs, 1.0, 205.0, xtol=1e-9))
+    """Saturation temperature, °C, of 0.01 to 15.5 bar absolute, by root search. 3.0 bar is 133.74 °C.
+
+    Raises: ImpossibleInput outside, where the fits of the steam tables end (200 °C).
+    """
+    if not 0.01 <= bar_abs <= STEAM_MOST_BAR:
+        raise ImpossibleInput(Problem("bar_abs", f"is {bar_abs:g} bar abs; it must be 0.01 to {STEAM_MOST_BAR:g} bar abs"))
+    return brentq(lambda t: p_saturation(t) - bar_abs, 1.0, 205.0, xtol=1e-9)
 
 
 def kelvin(temp_c: float) -> float:

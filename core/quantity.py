@@ -32,6 +32,17 @@ class Quantity:
     help: str
     equation: str
     options: tuple[str, ...] = ()  # words to choose from, where it is no number
+    whole: bool = False  # a count
+
+    @property
+    def allowed(self) -> str:
+        """The possible range in words: above 0 to 60 %."""
+        low, high = self.possible
+        unit = f" {self.unit}" if self.unit else ""
+        least = f"above {low:g}" if self.above else f"{low:g}"
+        if math.isinf(high):
+            return f"{'above' if self.above else 'at least'} {low:g}{unit}" if math.isfinite(low) else "any number"
+        return f"{least} to {high:g}{unit}"
 
     def problem(self, value: Any) -> str | None:
         """Why this value is impossible, as a sentence without its subject, or None."""
@@ -40,7 +51,9 @@ class Quantity:
         low, high = self.possible
         unit = f" {self.unit}" if self.unit else ""
         if not math.isfinite(value):
-            return "must be a finite number"
+            return f"is {value:g}; it must be a finite number, {self.allowed}"
+        if self.whole and value != int(value):
+            return f"is {value:g}; it is a count and must be a whole number, {self.allowed}"
         if value < low or (self.above and value == low):
             least = f"above {low:g}" if self.above else f"at least {low:g}"
             return f"is {value:g}{unit}; it must be {least}{unit}"
@@ -69,8 +82,9 @@ def quantity(
     decimals: int = 2,
     default: Any = MISSING,
     help: str = "",
+    whole: bool = False,
 ) -> Any:
-    """An input field of a case dataclass."""
+    """An input field of a case dataclass; `whole` for a count."""
     said = Quantity(
         label=label,
         unit=unit,
@@ -80,6 +94,7 @@ def quantity(
         decimals=decimals,
         help=help,
         equation="",
+        whole=whole,
     )
     return field(default=default, metadata={KEY: said})
 

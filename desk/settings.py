@@ -1,8 +1,9 @@
 """Settings for real use. The environment may set VAT_DATA, VAT_HOSTS, VAT_DEMO, VAT_HTTPS, VAT_TZ."""
 
 import os
-import secrets
 from pathlib import Path
+
+from desk.kit.keyfile import kept_key
 
 HOUSE = Path(__file__).resolve().parent.parent
 DATA = Path(os.environ.get("VAT_DATA", HOUSE / ".vat")).resolve()
@@ -10,18 +11,9 @@ DEMO = os.environ.get("VAT_DEMO") == "1"
 HTTPS = os.environ.get("VAT_HTTPS") == "1"
 
 
-def _secret_key() -> str:
-    """Made once for this data folder, readable by its owner alone, never in the repository."""
-    kept = DATA / "secret_key"
-    if not kept.exists():
-        DATA.mkdir(parents=True, exist_ok=True)
-        handle = os.open(kept, os.O_WRONLY | os.O_CREAT, 0o600)
-        with os.fdopen(handle, "w") as out:
-            out.write(secrets.token_urlsafe(60))
-    return kept.read_text()
-
-
-SECRET_KEY = _secret_key()
+os.umask(0o077)  # whatever the desk writes is its owner's alone
+DATA.mkdir(parents=True, exist_ok=True, mode=0o700)
+SECRET_KEY = kept_key(DATA / "secret_key")
 DEBUG = False
 ALLOWED_HOSTS = os.environ.get("VAT_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
 
@@ -58,6 +50,7 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "desk.kit.security.ContentSecurityPolicy",
+    "desk.kit.security.NoStore",
     "django.middleware.gzip.GZipMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -69,6 +62,8 @@ MIDDLEWARE = [
     "django_htmx.middleware.HtmxMiddleware",
     "desk.mill.context.MillClock",
     "axes.middleware.AxesMiddleware",
+    "desk.kit.once.OncePerForm",
+    "desk.shift.people_views.OwnPin",
 ]
 
 ROOT_URLCONF = "desk.urls"
@@ -111,7 +106,7 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_USER_MODEL = "people.Person"
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 AUTH_PASSWORD_VALIDATORS = [
-    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 8}},
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 6}},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
 LOGIN_URL = "people:sign_in"

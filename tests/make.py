@@ -2,10 +2,11 @@
 
 from datetime import timedelta
 
-from desk.mill import ribbon
+from desk.mill import clock, ribbon
 from desk.mill import state as mill_state
 from desk.mill.state import MillState
 from desk.people.models import Person
+from desk.shift import drift
 from desk.shift.demo import NOW, PIN, build
 
 DAYS = 5
@@ -21,7 +22,10 @@ def forget() -> None:
     """Drop what the desk keeps by the set-up's version: each test has a database of its own, with the same numbers."""
     mill_state._read.cache_clear()
     mill_state._solved.cache_clear()
+    mill_state._started.clear()
     ribbon.forget()
+    drift.forget()
+    clock.forget()
 
 
 def person(username: str) -> Person:

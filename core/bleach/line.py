@@ -7,13 +7,12 @@ Source: models, sections 7.3 and 7.4, with costs by price. All constants are def
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any, Final
+from typing import Any, Final, Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy.optimize import minimize
-from scipy.stats.qmc import Halton
 
+from core.bleach.ceilings import CEILING, factor_most_kg, too_much
 from core.bleach.sequence import Sequence, Stage, read
 from core.bleach.stages import ACTIVE, BRIGHTEN, CHEMICAL, EXTRACT, Done, Pulp, Setting, end_ph, run
 from core.colour import ks_from_kappa, ks_from_reflectance
@@ -39,7 +38,7 @@ PRICES: Final = {
     "Cl2": 0.35,
     "MgSO4": 0.30,
 }  # a kg of 100 %, default
-MOST: Final = {"D0": 25.0, "D1": 15.0, "D2": 12.0, "P": 30.0, "PO": 30.0, "EP": 10.0, "EOP": 10.0, "O": 32.0, "Z": 8.0, "Paa": 15.0, "Y": 12.0, "E": 30.0, "EO": 30.0, "Q": 4.0, "A": 10.0, "H": 30.0, "C": 60.0, "W": 0.0, "X": 1.0}  # fmt: skip
+MOST: Final = CEILING  # of every charge that the least-cost search may choose
 YIELD_A_KAPPA = 0.13  # % of fibre lost a kappa removed, default
 
 
@@ -137,8 +136,13 @@ def _charged(step: Stage, setting: Setting, before: float, naoh: float | None) -
     return {key: setting.charge} if key and setting.charge else {}
 
 
-def bleach(plan: Plan, *, prices: Mapping[str, float] = PRICES) -> Bleached:
-    """Run the sequence. Raises: ImpossibleInput naming the stage as kappa, iso_pct, cod or s2.charge (the second stage's charge)."""
+Over = Literal["refuse", "hold", "mind"]
+
+
+def bleach(plan: Plan, *, prices: Mapping[str, float] = PRICES, over: Over = "refuse") -> Bleached:
+    """Run the sequence. A D0 over the most of its kappa factor is refused in a plan, held at it in a search, and minded on a running
+    line, whose kappa falls without its charge. Raises: ImpossibleInput naming kappa, iso_pct, cod or s2.charge (the second stage's).
+    """
     bad = []
     if not 0.0 < plan.kappa <= 200.0:
         bad.append(Problem("kappa", f"is {plan.kappa:g}; it must be above 0 and at most 200"))
@@ -157,6 +161,14 @@ def bleach(plan: Plan, *, prices: Mapping[str, float] = PRICES) -> Bleached:
     said: list[str] = list(plan.sequence.cautions)
     problems: list[Problem] = []
     for i, (stage, setting) in enumerate(zip(plan.sequence.stages, plan.settings, strict=True)):
+        if stage.name == "D0" and (why := too_much("D0", setting.charge, kappa=pulp.kappa, cod=pulp.cod)):
+            if over == "hold":
+                setting = replace(setting, charge=min(CEILING["D0"], factor_most_kg(pulp.kappa, pulp.cod)))
+            elif over == "mind":
+                said.append(f"D0 {why}")
+            else:
+                problems.append(Problem(f"s{i + 1}.charge", why))
+                continue
         try:
             done = run(stage.name, pulp, setting, wood=plan.wood, washed=stage.washed)
         except ImpossibleInput as refusal:
@@ -265,9 +277,9 @@ def cheapest(
         key = x.tobytes()
         if key not in seen:
             settings = list(plan.settings)
-            for i, v in zip(free, x, strict=True):
-                settings[i] = replace(settings[i], charge=float(max(0.0, v)))
-            seen[key] = bleach(replace(plan, settings=tuple(settings)), prices=prices)
+            for i, v, most in zip(free, x, high, strict=True):
+                settings[i] = replace(settings[i], charge=float(min(most, max(0.0, v))))
+            seen[key] = bleach(replace(plan, settings=tuple(settings)), prices=prices, over="hold")
         return seen[key]
 
     top = at(high)
@@ -295,6 +307,9 @@ def cheapest(
         return float(sum(max(0.0, -float(limit["fun"](u))) for limit in limits))
 
     # kinks where a charge only feeds the carry-over stop a gradient: the neighbourhood is found by even samples first
+    from scipy.optimize import minimize
+    from scipy.stats.qmc import Halton  # a second to import: only who asks for least cost pays it
+
     spread = low + (1.0 - low) * Halton(len(free), scramble=False).random(SAMPLES + 1)[1:]
     tried = sorted([sum_of_misses(u), at(u * high).cost, *u] for u in [np.clip(now, low, 1.0), *spread])
     starts = [np.array(row[2:]) for row in tried[:STARTS]]
@@ -310,7 +325,7 @@ def cheapest(
         for x in (answer.x, start):
             got = at(x * high)
             if _meets(got, names, iso_pct, kappa, viscosity_loss) and (found is None or got.cost < found.cost - 1e-6):
-                found, chosen = got, x * high
+                found, chosen = got, np.array([got.steps[i].setting.charge for i in free])
     if found is None:
         return Infeasible(
             field="kappa",
@@ -380,15 +395,25 @@ class Slope:
     chase: bool
 
 
+def _room(step: Step) -> float:
+    """Half a kilogram more where the ceiling of the stage lets it be tried, else half a kilogram less."""
+    most = MOST[step.stage.name]
+    if step.stage.name == "D0":
+        most = min(most, factor_most_kg(step.into.kappa, step.into.cod))
+    return 0.5 if step.setting.charge + 0.5 <= most else -min(0.5, step.setting.charge)
+
+
 def slopes(plan: Plan, *, prices: Mapping[str, float] = PRICES) -> tuple[Slope, ...]:
     """For every stage with a charge: points a kg, cost a point, and whether to chase (0.15 a kg ClO2, 0.10 a kg peroxide)."""
     base, found = bleach(plan, prices=prices), []
     for i in movable(plan):
         name = plan.sequence.stages[i].name
         settings = list(plan.settings)
-        settings[i] = replace(settings[i], charge=settings[i].charge + 0.5)
+        if not (step := _room(base.steps[i])):
+            continue
+        settings[i] = replace(settings[i], charge=settings[i].charge + step)
         more = bleach(replace(plan, settings=tuple(settings)), prices=prices)
-        gain, cost = 2.0 * (more.iso - base.iso), 2.0 * (more.cost - base.cost)
+        gain, cost = (more.iso - base.iso) / step, (more.cost - base.cost) / step
         found.append(
             Slope(
                 stage=name,
@@ -419,10 +444,11 @@ def front(plan: Plan, kappa: float, *, most: float = 0.25) -> Front | Infeasible
     at = next((i for i, s in enumerate(plan.sequence.stages) if s.name == "D0"), None)
     if at is None:
         return Infeasible(field="sequence", reason="has no D0 to move with the kappa")
-    now, plain = bleach(plan), bleach(replace(plan, kappa=kappa, iso_pct=None if plan.iso_pct is None else plan.iso_pct))
+    now, plain = bleach(plan), bleach(replace(plan, kappa=kappa), over="mind")
     before = plan.settings[at].charge
     ratio = plain.steps[at].into.kappa / now.steps[at].into.kappa
-    after = before * min(1.0 + most, max(1.0 - most, ratio))
+    into = plain.steps[at].into
+    after = min(before * min(1.0 + most, max(1.0 - most, ratio)), CEILING["D0"], factor_most_kg(into.kappa, into.cod))
     settings = list(plan.settings)
     settings[at] = replace(settings[at], charge=after)
     return Front(
@@ -459,7 +485,7 @@ def ceiling(plan: Plan) -> float:
         settings = list(plan.settings)
         for i in free:
             settings[i] = replace(settings[i], charge=share * MOST[plan.sequence.stages[i].name])
-        best = max(best, bleach(replace(plan, settings=tuple(settings))).iso)
+        best = max(best, bleach(replace(plan, settings=tuple(settings)), over="hold").iso)
     return best
 
 

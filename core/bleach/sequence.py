@@ -21,7 +21,8 @@ MOST_STAGES: Final = 12
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stage:
-    """One stage: its code as written, its name (first unnumbered D is D0, then D1, D2), and whether a wash follows."""
+    """One stage: its code as written, its name (first unnumbered D is D0, after C it is D1; then D2), and whether
+    a wash follows."""
 
     code: str
     name: str
@@ -128,6 +129,8 @@ def _named(found: list[Stage]) -> tuple[Stage, ...]:
             name, count = f"D{min(count, 2)}", count + 1
         elif s.code in ("D0", "D1", "D2"):
             count = int(s.code[1]) + 1
+        elif s.code == "C":
+            count = max(count, 1)  # chlorine has delignified: the D after it brightens
         named.append(Stage(code=s.code, name=name, washed=s.washed, at=s.at))
     return tuple(named)
 

@@ -7,6 +7,7 @@ import math
 from dataclasses import dataclass, replace
 from typing import Final
 
+from core.bleach.ceilings import CEILING, FACTOR_MOST, STRENGTH_MOST_G_L, mind_charge, mind_strength, refuse_charge, too_much
 from core.colour import brightness_from_ks, ks_from_kappa, ks_from_reflectance
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.quantity import check, choice, figure, quantity
@@ -85,8 +86,9 @@ def _shaded(pulp: Pulp, kappa: float, tint: float) -> float:
 def run(name: str, pulp: Pulp, s: Setting, *, wood: str = "softwood", washed: bool = True) -> Done:
     """One stage. `washed` takes its dissolved matter and metals away. Raises: ImpossibleInput for a charge, pH or temperature that cannot be."""
     bad = []
-    if s.charge < 0.0:
+    if not s.charge >= 0.0:
         bad.append(Problem("charge", f"is {s.charge:g} kg/ODt; it must be at least 0"))
+    bad += refuse_charge(name, s.charge, "charge")
     if not 0.0 <= s.ph <= 14.0:
         bad.append(Problem("ph", f"is {s.ph:g}; it must be 0 to 14"))
     if not 0.0 <= s.minutes <= 1000.0:
@@ -248,7 +250,7 @@ def _other(name: str, pulp: Pulp, s: Setting) -> Done:
 
 
 def charge_for_iso(name: str, pulp: Pulp, s: Setting, iso: float) -> float | Infeasible:
-    """Charge of a brightening stage for an ISO after it, closed form. Infeasible above its ceiling."""
+    """Charge of a brightening stage for an ISO after it, closed form. Infeasible above its ceilings of brightness and of charge."""
     b, floor = BRIGHTEN[name]
     k_out, k_floor = ks_from_reflectance(iso / 100.0), ks_from_reflectance(floor / 100.0)
     if k_out <= k_floor:
@@ -263,7 +265,18 @@ def charge_for_iso(name: str, pulp: Pulp, s: Setting, iso: float) -> float | Inf
     x_p = extent(name, s.minutes, s.temp_c) * ph_factor(name, s.ph)
     if x_p < 1e-6:
         return Infeasible(field="ph", reason="stops the stage: nothing would react")
-    return float(need / x_p + demand)
+    wanted, most = float(need / x_p + demand), CEILING[name]
+    if wanted > most:
+        x = max(0.0, most - demand) * x_p * b * metal
+        reached = brightness_from_ks(k_floor + (pulp.ks - k_floor) / (1.0 + x) ** POWER)
+        asked = f"{wanted:.0f}" if wanted < 1000.0 else "over 1000"
+        return Infeasible(
+            field="iso_pct",
+            reason=f"{iso:g} % asks {asked} kg/ODt of {name}, over the {most:g} a stage may take; that reaches {reached:.1f} % ISO",
+            nearest=reached,
+            unit="% ISO",
+        )
+    return wanted
 
 
 def end_ph(*, acid_mol_l: float, base_mol_l: float, weak_mol_l: float = 0.004, pka: float = 4.5) -> float:
@@ -282,7 +295,7 @@ def end_ph(*, acid_mol_l: float, base_mol_l: float, weak_mol_l: float = 0.004, p
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DioxideCase:
     kappa: float = quantity("Kappa in", "", possible=(0, 200), above=True, valid=(3, 35), decimals=2)
-    clo2_kg: float = quantity("ClO₂", "kg/ODt", possible=(0, 80), valid=(2, 25), decimals=2)
+    clo2_kg: float = quantity("ClO₂", "kg/ODt", possible=(0, CEILING["D0"]), valid=(2, 25), decimals=2)
     minutes: float = quantity("Time", "min", possible=(0, 1000), valid=(30, 90), decimals=0, default=45.0)
     temp_c: float = quantity("Temperature", "°C", possible=(5, 100), valid=(50, 70), decimals=0, default=60.0)
     ph: float = quantity("pH at its end", "", possible=(0, 14), valid=(2, 3.5), decimals=1, default=2.5)
@@ -337,7 +350,7 @@ def dioxide(case: DioxideCase) -> DioxideFound:
 class BrightenCase:
     stage: str = choice("Stage", ("D1", "D2", "P", "PO", "Paa"))
     iso_pct: float = quantity("Brightness in", "% ISO", possible=(1, 99), valid=(50, 90), decimals=1)
-    charge_kg: float = quantity("Charge, 100 %", "kg/ODt", possible=(0, 80), valid=(0, 30), decimals=1)
+    charge_kg: float = quantity("Charge, 100 %", "kg/ODt", possible=(0, CEILING["P"]), valid=(0, 30), decimals=1)
     minutes: float = quantity("Time", "min", possible=(0, 1000), valid=(60, 300), decimals=0)
     temp_c: float = quantity("Temperature", "°C", possible=(5, 130), valid=(60, 105), decimals=0)
     ph: float = quantity("pH at its end", "", possible=(0, 14), decimals=1)
@@ -378,11 +391,18 @@ def brighten(case: BrightenCase) -> BrightenFound:
     cautions = check(case)
     pulp = Pulp(kappa=1.0, ks=ks_from_reflectance(case.iso_pct / 100.0), mn=case.mn_ppm, cod=case.cod_kg)
 
+    if over := refuse_charge(case.stage, case.charge_kg, "charge_kg"):
+        raise ImpossibleInput(*over)
+
     def at(charge: float) -> Done:
         return run(case.stage, pulp, Setting(charge=charge, minutes=case.minutes, temp_c=case.temp_c, ph=case.ph))
 
     done = at(case.charge_kg)
-    slope = at(case.charge_kg + 0.5).pulp.iso - done.pulp.iso
+    if case.charge_kg + 0.5 <= CEILING[case.stage]:
+        slope = at(case.charge_kg + 0.5).pulp.iso - done.pulp.iso
+    else:
+        slope = done.pulp.iso - at(case.charge_kg - 0.5).pulp.iso
+    cautions += mind_charge(case.stage, case.charge_kg, case.temp_c, "charge_kg")
     cautions += tuple(Caution("charge_kg", c) for c in done.cautions)
     if 2.0 * slope < STOP[case.stage]:
         cautions += (Caution("charge_kg", f"a kg more gives {2 * slope:.2f} points: near the ceiling, do not chase"),)
@@ -430,15 +450,16 @@ def charge(case: TargetCase) -> TargetFound | Infeasible:
     )
     if isinstance(found, Infeasible):
         return Infeasible(field="wanted_pct", reason=found.reason, nearest=found.nearest, unit=found.unit)
+    cautions += mind_charge(case.stage, found, case.temp_c, "wanted_pct")
     return TargetFound(charge_kg=found, charge_adt=0.9 * found, cautions=cautions)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FactorCase:
     kappa: float = quantity("Kappa", "", possible=(0, 200), above=True, valid=(3, 35), decimals=1)
-    factor: float = quantity("Kappa factor", "", possible=(0, 1), valid=(0.15, 0.28), decimals=3, default=0.22)
+    factor: float = quantity("Kappa factor", "", possible=(0, FACTOR_MOST), valid=(0.15, 0.28), decimals=3, default=0.22)
     strength_g_l: float = quantity(
-        "ClO₂ solution", "g/L", possible=(0, 20), above=True, valid=(6, 13), decimals=1, default=10.0
+        "ClO₂ solution", "g/L", possible=(0, STRENGTH_MOST_G_L), above=True, valid=(6, 10), decimals=1, default=10.0
     )
     adt_d: float = quantity("Pulp", "ADt/d", possible=(0, 10000), above=True, decimals=0, default=160.0)
     cod_kg: float = quantity("COD carried in", "kg/ODt", possible=(0, 300), valid=(0, 30), decimals=0, default=0.0)
@@ -470,6 +491,9 @@ def kappa_factor(case: FactorCase) -> FactorFound:
     cautions = check(case)
     active = 10.0 * case.factor * case.kappa + COD_CHLORINE * case.cod_kg
     clo2 = active / ACTIVE["ClO2"]
+    if why := too_much("D0", clo2):
+        raise ImpossibleInput(Problem("kappa", f"at this factor asks a charge that {why}"))
+    cautions += mind_strength(case.strength_g_l, "strength_g_l")
     cautions += (
         (Caution("strength_g_l", "chlorine dioxide: a weak solution thins and cools; retest before a second move"),)
         if case.strength_g_l < 8.0

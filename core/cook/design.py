@@ -14,7 +14,6 @@ from core.errors import Caution, ImpossibleInput, Infeasible
 from core.quantity import check, choice, quantity
 
 STEAM_BAR = 11.0
-RAMP_LOW, RAMP_HIGH = 0.3, 2.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -103,19 +102,6 @@ def design(case: DesignCase, points: Points, *, coefficients: Fitted = DEFAULT) 
     except ImpossibleInput as refusal:
         cautions += (Caution("points", refusal.problems[0].text),)
         heat = SteamFound(q_mj_t=math.nan, direct_t_t=math.nan, indirect_t_t=math.nan)
-    for (m0, t0), (m1, t1) in zip(points, points[1:], strict=False):
-        ramp = abs(t1 - t0) / (m1 - m0)
-        if ramp > RAMP_HIGH:
-            cautions += (
-                Caution(
-                    "points",
-                    f"{t0:g} to {t1:g} °C goes at {ramp:.1f} °C/min; over {RAMP_HIGH:g} the liquor does not follow into the chips",
-                ),
-            )
-    if top > 175.0:
-        cautions += (Caution("points", "over 175 °C viscosity falls; the vessel’s rating always prevails"),)
-    if done.residual_g_l > 12.0:
-        cautions += (Caution("ea_pct_naoh", f"residual alkali {done.residual_g_l:.1f} g/L: over 12 is waste and costs yield"),)
 
     def kappa(c: Charge, p: Points) -> float:
         return kinetic.cook(case.species, c, p, coefficients=coefficients).kappa

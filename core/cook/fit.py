@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.optimize import least_squares
 
 from core.cook.kinetic import Charge
 from core.cook.profile import Points, read_log
@@ -144,6 +143,8 @@ def fit(species: str, blows: tuple[Blow, ...], *, told: Callable[[int], None] | 
         return np.concatenate(
             [(kappa - lab) / SD_KAPPA, ((made - total) / SD_YIELD)[tested_y], ((rest - left) / SD_RESIDUAL)[tested_r], prior]
         )
+
+    from scipy.optimize import least_squares  # half a second to import: only a fit pays it
 
     start = np.array([1.0, 0.0, 1.0])
     found = least_squares(

@@ -100,7 +100,7 @@ def follow(species: str, charge: Charge, plan: Points, log: Points, target: floa
     planned_h = h_factor(tuple(p for p in plan if p[0] < now) + ((now, temp_at(plan, now)),)) if now > plan[0][0] else 0.0
     return Followed(
         h_so_far=done, minute=now, temp_c=temp, planned=planned, planned_stop=whole[-1][0], to_target=minutes, stop=stop, stop_low=low, stop_high=high, h_at_stop=h_stop,
-        lost_h=planned_h - done, cautions=cautions,
+        lost_h=planned_h - done, cautions=tuple(dict.fromkeys(cautions + planned.cautions)),
     )  # fmt: skip
 
 

@@ -16,9 +16,18 @@ from core.cook.profile import Points, g_factor, h_factor, read_log, temp_at, vis
 from core.cook.species import A_LIGNIN, DEFAULT, SPECIES, Fitted, Species, fitted
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.quantity import check, quantity
+from core.roots import brentq
 
 STEP_MIN = 0.5
 MOST_MIN = 300.0
+RAMP_HIGH, RAMP_ACT, HOT_C, RESIDUAL_HIGH = 2.0, 3.0, 175.0, 12.0  # defaults; the mill sets its own
+# by kind: standard H and EA of severity, highest H, highest EA % NaOH
+STANDARD: Final = {
+    "softwood": (1600.0, 17.5, 2600.0, 21.0),
+    "hardwood": (750.0, 16.5, 1400.0, 19.0),
+    "bagasse": (310.0, 13.0, 900.0, 16.0),
+}
+SEVERE, SEVERE_ACT = 1.5, 2.0
 EA_LOW, EA_HIGH = 8.0, 28.0
 MU0: Final = {"softwood": 1600.0, "hardwood": 1450.0, "bagasse": 1450.0}
 
@@ -206,7 +215,35 @@ def cook(
                 )
             )
     minutes, states, exhausted = _run(s, charge, points, corrections=corrections)
-    return _ended(s, charge, points, minutes, states, exhausted, cautions + more)
+    return _ended(s, charge, points, minutes, states, exhausted, cautions + more + severity(points))
+
+
+def _severe(kind: str, h: float, ea_pct_naoh: float) -> tuple[Caution, ...]:
+    """Whether a cook as a whole asks too much of its fibre: severity, H and alkali against their kind's limits."""
+    h_std, ea_std, h_most, ea_most = STANDARD.get(kind, STANDARD["bagasse"])
+    found, index = [], (h / h_std) * (ea_pct_naoh / ea_std)
+    if index > SEVERE:
+        word = "act: shorten or cool it, or charge less" if index > SEVERE_ACT else "yield and viscosity fall"
+        found.append(Caution("points", f"severity {index:.2f}, H {h:.0f} with EA {ea_pct_naoh:g} %: over {SEVERE:g}, {word}"))
+    if h > h_most:
+        found.append(Caution("points", f"H {h:.0f} is over {h_most:.0f}: overcooked whatever the kappa says"))
+    if ea_pct_naoh > ea_most:
+        found.append(Caution("ea_pct_naoh", f"EA {ea_pct_naoh:g} % is over {ea_most:g} % NaOH: yield, viscosity, residual"))
+    return tuple(found)
+
+
+def severity(points: Points) -> tuple[Caution, ...]:
+    """What a temperature log asks too much of: a rise that the liquor does not follow, and heat that costs viscosity."""
+    found = []
+    for (m0, t0), (m1, t1) in zip(points, points[1:], strict=False):
+        ramp = abs(t1 - t0) / (m1 - m0)
+        if ramp > RAMP_HIGH:
+            act = "act: " if ramp > RAMP_ACT else ""
+            text = f"{act}{t0:g} to {t1:g} °C goes at {ramp:.1f} °C/min; over {RAMP_HIGH:g} the liquor does not follow into the chips"
+            found.append(Caution("points", text))
+    if max(t for _, t in points) > HOT_C:
+        found.append(Caution("points", f"over {HOT_C:.0f} °C viscosity falls; the vessel’s rating always prevails"))
+    return tuple(found[:3])
 
 
 def _ended(
@@ -231,6 +268,11 @@ def _ended(
     if not 10.0 <= kappa <= 110.0:
         cautions += (Caution("kappa", f"{kappa:.1f} is outside 10 to 110, the range this holds for"),)
     residual = 40.0 * max(0.0, end[2]) / charge.lw_m3_t
+    h = h_factor(run)
+    cautions += _severe(s.kind, h, charge.ea_pct_naoh)
+    if residual > RESIDUAL_HIGH:
+        text = f"residual alkali {residual:.1f} g/L: over {RESIDUAL_HIGH:g} is waste and costs yield"
+        cautions += (Caution("ea_pct_naoh", text),)
     if residual < 5.0 and s.kind != "bagasse":
         cautions += (Caution("residual_g_l", f"residual alkali {residual:.1f} g/L: under 5 lignin settles back on the fibre"),)
     if s.kind == "bagasse" and residual < 3.0:
@@ -282,8 +324,6 @@ def _search(
     of: Callable[[float], float], low: float, high: float, target: float, field: str, unit: str, name: str
 ) -> float | Infeasible:
     """A root of a monotone answer, or which side fails and what the limit gives."""
-    from scipy.optimize import brentq
-
     a, b = of(low) - target, of(high) - target
     if a * b > 0.0:
         end, value = (low, a + target) if abs(a) < abs(b) else (high, b + target)
@@ -292,7 +332,7 @@ def _search(
             reason=f"{target:g} is not reached between {low:g} and {high:g} {unit}; at {end:g} {unit} {name} is {value:.1f}",
             nearest=value,
         )
-    return float(brentq(lambda x: of(x) - target, low, high, xtol=1e-3, rtol=1e-6))
+    return brentq(lambda x: of(x) - target, low, high, xtol=1e-3, rtol=1e-6)
 
 
 def ea_for_kappa(

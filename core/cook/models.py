@@ -8,6 +8,7 @@ from core.cook import kinetic
 from core.cook.profile import profile_of
 from core.cook.species import NAMES, SPECIES
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.heat import CP_FIBRE, CP_LIQUOR, CP_WATER, STEAM_MOST_BAR, h_evaporation, h_liquid, t_saturation
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
 
@@ -75,7 +76,7 @@ class AlkalineFound:
     cautions: tuple[Caution, ...] = ()
 
 
-_RANGE = "EA 12 to 24 % NaOH, sulphidity 0 to 45 %, L/W 2.8 to 6, 80 to 180 °C, kappa 10 to 110; ± 5 kappa until fitted"
+_RANGE = "EA 12 to 24 % NaOH, sulphidity 0 to 45 %, L/W 2.8 to 6, 80 to 180 °C, kappa 10 to 110; one standard deviation some 5 kappa until fitted"
 _SOURCE = "Gustafson et al. 1983, Ind. Eng. Chem. Process Des. Dev. 22:87, form and softwood set; the rest defaults"
 
 
@@ -226,7 +227,7 @@ def rejects(case: RejectsCase) -> RejectsFound:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BatchCase:
-    digesters: float = quantity("Digesters", "", possible=(1, 60), decimals=0)
+    digesters: float = quantity("Digesters", "", possible=(1, 60), decimals=0, whole=True)
     volume_m3: float = quantity("Volume of each", "m³", possible=(1, 1000), valid=(20, 450), decimals=0)
     packing_t_m3: float = quantity(
         "Packing",
@@ -325,7 +326,7 @@ class SteamCase:
     u_pct: float = quantity("Chip moisture, dry basis", "%", possible=(0, 400), valid=(30, 200), decimals=0)
     liquor_t_t: float = quantity("Liquor", "t/t OD", possible=(0, 12), valid=(1, 6), decimals=2)
     loss_mj_t: float = quantity("Losses", "MJ/t OD", possible=(0, 1000), valid=(40, 120), decimals=0, default=0.0)
-    steam_bar_abs: float = quantity("Steam", "bar abs", possible=(1, 20), valid=(4, 14), decimals=1, default=11.0)
+    steam_bar_abs: float = quantity("Steam", "bar abs", possible=(1, STEAM_MOST_BAR), valid=(4, 14), decimals=1, default=11.0)
     final_c: float = quantity("Final temperature", "°C", possible=(20, 200), valid=(100, 180), decimals=0, default=170.0)
 
 
@@ -352,8 +353,6 @@ class SteamFound:
 )
 def steam(case: SteamCase) -> SteamFound:
     """Heat and steam to raise a charge. Raises: ImpossibleInput when the steam is not hotter than the end."""
-    from core.heat import CP_FIBRE, CP_LIQUOR, CP_WATER, h_evaporation, h_liquid, t_saturation
-
     cautions = check(case)
     at = t_saturation(case.steam_bar_abs)
     if at <= case.final_c:

@@ -7,8 +7,6 @@ and d_ref are defaults to be calibrated. Range: thickness 1 to 12 mm, penetratio
 import math
 from dataclasses import dataclass
 
-from scipy.optimize import brentq
-
 from core.chips.wood import WALL, full_pct
 from core.cook.kinetic import STEP_MIN, Charge, charge_cautions, kappa_of
 from core.cook.models import rejects_pct
@@ -18,6 +16,7 @@ from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.heat import kelvin, p_saturation
 from core.quantity import check, figure, quantity
 from core.register import Check, model
+from core.roots import brentq
 
 Ks = tuple[tuple[float, ...], tuple[float, ...], tuple[float, ...]]
 D_REF_MM = 4.0
@@ -257,7 +256,7 @@ def cook_classes(
                     part = advance(*k, y, x, phases)
                     return min(part[j] - limits[phases[j]] for j in crossing)
 
-                high = float(brentq(over, 0.0, left, xtol=1e-11, rtol=1e-12))
+                high = brentq(over, 0.0, left, xtol=1e-11, rtol=1e-12)
                 part = advance(k0, k1, k2, y, high, phases)
                 for j in crossing:
                     if part[j] <= limits[phases[j]] + 1e-9:

@@ -7,8 +7,7 @@ import math
 from dataclasses import dataclass
 from enum import StrEnum
 
-from scipy import stats
-
+from core.chance import student_quantile
 from core.errors import ImpossibleInput, Problem
 
 GUARD = 1.645
@@ -72,7 +71,7 @@ def judge_test(test: CardTest) -> TestVerdict:
     mean = sum(test.results) / n
     if n >= BOUND_LEAST:
         sd = math.sqrt(sum((r - mean) ** 2 for r in test.results) / (n - 1))
-        wide = float(stats.t.ppf(0.95, n - 1)) * sd / math.sqrt(n)
+        wide = student_quantile(0.95, n - 1) * sd / math.sqrt(n)
         basis = "95 % bound"
     elif test.history_n >= HISTORY_LEAST:
         wide = GUARD * test.history_sd / math.sqrt(n)

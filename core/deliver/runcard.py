@@ -7,16 +7,16 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from scipy.optimize import brentq
-
 from core.blend.mix import Mix, Source, mix_furnish
 from core.deliver.draw import Draw, DrawCase, draw
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.roots import brentq
 from core.stock.cover import USABLE_HIGH_PCT, USABLE_LOW_PCT, Course, Piece, forecast
 
 LATEST_START_H = 48.0
 AFTER_H = 2.0
 TINY_T = 1e-6
+RESERVE_T = 0.05  # a relief leaves so much over its limit: rounded and put in a minute later it still holds
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -89,6 +89,7 @@ class Furnished:
     low_at_h: float
     high_at_h: float
     short_t: float
+    early_low_at_h: float = math.inf  # under its limit before the run starts
 
     def level_pct(self, content_t: float) -> float:
         return 100.0 * content_t / self.supply.full_t
@@ -125,6 +126,11 @@ class RunCard:
         """The source that runs out first within the run, or None when the card holds."""
         short = [r for r in self.rows if r.short_t > TINY_T]
         return min(short, key=lambda r: r.low_at_h) if short else None
+
+    @property
+    def clashes(self) -> tuple[Furnished, ...]:
+        """Sources whose vessel falls under its limit before this order starts: by what runs until then."""
+        return tuple(r for r in self.rows if math.isfinite(r.early_low_at_h) and not r.supply.spare)
 
     @property
     def feasible(self) -> bool:
@@ -187,6 +193,7 @@ def _solve(order: RunOrder, supplies: tuple[Supply, ...]) -> RunCard | Infeasibl
                 low_at_h=low_at if short > TINY_T else math.inf,
                 high_at_h=course.high_at_h,
                 short_t=short,
+                early_low_at_h=course.low_at_h if course.low_at_h < order.start_h - 1e-9 else math.inf,
             )
         )
     wet_end = drawn.solids_t_h + drawn.filler_t_h
@@ -216,10 +223,10 @@ def _short(order: RunOrder, supplies: tuple[Supply, ...]) -> float:
 
 
 def _least(short: Callable[[float], float], bad: float, good: float) -> float | None:
-    """The value nearest to `bad` at which nothing is short any more, or None when `good` is not enough."""
-    if short(good) > 0.0:
+    """The value nearest to `bad` at which every vessel keeps the reserve, or None when `good` is not enough."""
+    if short(good) > -RESERVE_T:
         return None
-    return float(brentq(lambda v: short(v) - TINY_T / 2, bad, good, xtol=1e-4))
+    return brentq(lambda v: short(v) + RESERVE_T, bad, good, xtol=1e-4)
 
 
 def _reliefs(order: RunOrder, supplies: tuple[Supply, ...], short: Furnished) -> tuple[Relief, ...]:

@@ -109,7 +109,7 @@ class ShivesCase:
     shives_g: float = quantity("Shives on the slot", "g OD", possible=(0, 100), decimals=2)
     stock_g: float = quantity("Stock screened", "g", possible=(0, 100000), above=True, decimals=0)
     cons_pct: float = quantity("at", "%", possible=(0, 20), above=True, valid=(0.3, 4), decimals=2)
-    count: float = quantity("Shives counted", "", possible=(0, 100000), decimals=0, default=0.0)
+    count: float = quantity("Shives counted", "", possible=(0, 100000), decimals=0, default=0.0, whole=True)
     slot_mm: float = quantity("Slot", "mm", possible=(0.05, 1), valid=(0.10, 0.15), decimals=2, default=0.10)
 
 
@@ -143,8 +143,8 @@ def shives(case: ShivesCase) -> ShivesFound:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LengthCase:
-    n1: float = quantity("Fibres of class 1", "", possible=(0, 1e7), decimals=0)
-    n2: float = quantity("class 2", "", possible=(0, 1e7), decimals=0)
+    n1: float = quantity("Fibres of class 1", "", possible=(0, 1e7), decimals=0, whole=True)
+    n2: float = quantity("class 2", "", possible=(0, 1e7), decimals=0, whole=True)
     n3: float = quantity("class 3", "", possible=(0, 1e7), decimals=0)
     n4: float = quantity("class 4", "", possible=(0, 1e7), decimals=0)
     n5: float = quantity("class 5", "", possible=(0, 1e7), decimals=0)

@@ -4,7 +4,8 @@ Open limits are null in the document and +-inf here.
 """
 
 import math
-from collections.abc import Mapping
+import re
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any
@@ -379,15 +380,17 @@ class _Reader:
                 continue
             if name not in INDEX:
                 self.bad(f"{place}.{name}", f"is no component; there are {', '.join(INDEX)}")
-            elif not isinstance(value, (int, float)) or value < 0:
+            elif isinstance(value, bool) or not isinstance(value, (int, float)) or not 0 <= value < math.inf:
                 self.bad(f"{place}.{name}", f"is {value!r}; it must be at least 0")
             else:
                 v[INDEX[name]] = float(value)
         return v
 
-    def band(self, data: Json, place: str) -> Band:
+    def band(self, data: Json, place: str, possible: tuple[float, float] = (-math.inf, math.inf)) -> Band:
+        """A band whose limits lie within what its test can read."""
+
         def open_at(key: str, end: float) -> float:
-            return end if data.get(key) is None else self.number(data, key, place)
+            return end if data.get(key) is None else self.number(data, key, place, *possible)
 
         try:
             return Band(
@@ -395,7 +398,7 @@ class _Reader:
                 high=open_at("high", math.inf),
                 outer_low=open_at("outer_low", -math.inf),
                 outer_high=open_at("outer_high", math.inf),
-                target=None if data.get("target") is None else self.number(data, "target", place),
+                target=None if data.get("target") is None else self.number(data, "target", place, *possible),
             )
         except ImpossibleInput as error:
             self.problems += [Problem(f"{place}.{p.field}", p.text) for p in error.problems]
@@ -540,7 +543,7 @@ def bleached(plan: BleachPlan, kappa: float) -> tuple[float, float]:
     settings = list(typical(sequence, kappa))
     for i, kg in enumerate(plan.charges):
         settings[i] = replace(settings[i], charge=od_of(kg))
-    done = bleach(BleachingPlan(sequence=sequence, settings=tuple(settings), wood=plan.wood, kappa=kappa))
+    done = bleach(BleachingPlan(sequence=sequence, settings=tuple(settings), wood=plan.wood, kappa=kappa), over="mind")
     return done.kappa, done.iso
 
 
@@ -624,11 +627,25 @@ def _grade(r: _Reader, g: Json, i: int, sources: Mapping[str, FurnishSource]) ->
     )
 
 
+def _endless(value: Any, place: str) -> Iterator[Problem]:
+    """Every figure of a document that is no finite number (NaN, 1e999), with its place."""
+    if isinstance(value, float) and not math.isfinite(value):
+        yield Problem(place, f"is {value!r}; it must be a finite number")
+    elif isinstance(value, dict):
+        for key, inner in value.items():
+            yield from _endless(inner, f"{place}.{key}" if place else str(key))
+    elif isinstance(value, list):
+        for i, inner in enumerate(value):
+            yield from _endless(inner, f"{place}[{i}]")
+
+
 def read_mill(data: Json) -> Mill:
     """Read a mill document. Raises: ImpossibleInput with every problem and its place (units[3] K.cook.loss_pct)."""
     r = _Reader()
     if data.get("format") != FORMAT:
         raise ImpossibleInput(Problem("format", f"is {data.get('format')!r}; it must be {FORMAT!r}"))
+    if endless := tuple(_endless(data, "")):
+        raise ImpossibleInput(*endless)
     m = data.get("machine", {})
     machine = Machine(
         name=r.text(m, "name", "machine"),
@@ -694,7 +711,7 @@ def read_mill(data: Json) -> Mill:
             who=r.text(row, "who", place),
             station=r.text(row, "station", place),
             line=r.text(row, "line", place, ""),
-            band=r.band(row, place),
+            band=r.band(row, place, TESTS[test].possible if test in TESTS else (-math.inf, math.inf)),
             critical=bool(row.get("critical", False)),
             tap=r.text(row, "tap", place, ""),
             by_grade=bool(row.get("grade", False)),
@@ -763,12 +780,16 @@ def read_mill(data: Json) -> Mill:
         if made_tank.least_m3 >= made_tank.most_m3:
             r.bad(f"{place}.least_m3", f"is {made_tank.least_m3:g}; it must be under most_m3, {made_tank.most_m3:g}")
     cook_plans, refine_plans = _plans(r, r.items(data, "units"))
-    hour, _, minute = r.text(data, "day_starts", "mill").partition(":")
+    day_starts = r.text(data, "day_starts", "mill")
+    clock = re.fullmatch(r"([01][0-9]|2[0-3]):([0-5][0-9])", day_starts)
+    if clock is None:
+        r.bad("mill.day_starts", f"is {day_starts!r}; it must be a time such as 06:00")
+    day_starts_h = int(clock[1]) + int(clock[2]) / 60.0 if clock else 6.0
     mill = Mill(
         name=r.text(data, "name", "mill"),
         note=r.text(data, "note", "mill", ""),
         machine=machine,
-        day_starts_h=(int(hour) if hour.isdigit() else 6) + (int(minute) if minute.isdigit() else 0) / 60.0,
+        day_starts_h=day_starts_h,
         shift_h=r.number(data, "shift_hours", "mill", 1, 24),
         safety_number=r.text(data, "safety_number", "mill", ""),
         lines=lines,

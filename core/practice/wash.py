@@ -24,7 +24,7 @@ class ShowerCase:
     feed_pct: float = quantity("Feed", "%", possible=(1, 40), valid=(8, 14), decimals=1, default=10.5)
     out_pct: float = quantity("Mats leave at", "%", possible=(5, 60), valid=(9, 35), decimals=1, default=12.5)
     x0: float = quantity("Solids in the feed's liquor", "kg/t", possible=(0, 400), above=True, decimals=0, default=112.0)
-    stages: float = quantity("Drums", "", possible=(1, 8), decimals=0, default=3.0)
+    stages: float = quantity("Drums", "", possible=(1, 8), decimals=0, default=3.0, whole=True)
     economy: float = quantity("Evaporators' economy", "t/t", possible=(0.5, 12), decimals=1, default=5.0)
 
 

@@ -2,11 +2,10 @@
 
 from dataclasses import dataclass
 
-from scipy.optimize import brentq
-
 from core.errors import Caution
 from core.quantity import check, figure, quantity
 from core.register import Check, model
+from core.roots import brentq
 
 SR_LOW, SR_HIGH = 10.0, 90.0
 _SOURCE = "cubic fitted to the customary chart (read to 10 mL); methods ISO 5267-1 and -2, TAPPI T 227"
@@ -23,7 +22,7 @@ CSF_LOW, CSF_HIGH = csf_of(SR_HIGH), csf_of(SR_LOW)
 
 def sr_of(csf_ml: float) -> float:
     """Degrees SR of mL CSF, by bracketing. Raises: ValueError outside 10 to 90 °SR."""
-    return float(brentq(lambda sr: csf_of(sr) - csf_ml, SR_LOW, SR_HIGH, xtol=1e-12))
+    return brentq(lambda sr: csf_of(sr) - csf_ml, SR_LOW, SR_HIGH, xtol=1e-12)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

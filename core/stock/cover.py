@@ -83,6 +83,139 @@ def cover(case: CoverCase) -> Cover:
     )
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CoverStopCase:
+    """A vessel with one stop, or hours at other rates, ahead of it or under way (`starts_h` 0), and another order after that."""
+
+    capacity: float = quantity("Capacity", "m³ or t", possible=(0, 100_000), above=True, decimals=0)
+    level_pct: float = quantity("Level", "%", possible=(0, 100), decimals=1)
+    rate_in: float = quantity("In", "m³/h or t/h", possible=(0, 10_000), decimals=1)
+    rate_out: float = quantity("Out", "m³/h or t/h", possible=(0, 10_000), decimals=1)
+    starts_h: float = quantity("Stop or slow run begins in", "h", possible=(0, 1000), decimals=2)
+    lasts_h: float = quantity("It lasts", "h", possible=(0, 1000), decimals=2)
+    in_then: float = quantity("In, meanwhile", "m³/h or t/h", possible=(0, 10_000), decimals=1)
+    out_then: float = quantity("Out, meanwhile", "m³/h or t/h", possible=(0, 10_000), decimals=1)
+    next_h: float = quantity("Next order begins in (1000: none)", "h", possible=(0, 1000), decimals=2, default=1000.0)
+    next_in: float = quantity("In, with the next order", "m³/h or t/h", possible=(0, 10_000), decimals=1, default=0.0)
+    next_out: float = quantity("Out, with the next order", "m³/h or t/h", possible=(0, 10_000), decimals=1, default=0.0)
+    low_pct: float = quantity("Lowest usable", "%", possible=(0, 100), decimals=0, default=USABLE_LOW_PCT)
+    high_pct: float = quantity("Highest usable", "%", possible=(0, 100), decimals=0, default=USABLE_HIGH_PCT)
+    lead_h: float = quantity("Lead of the action", "h", possible=(0, 48), decimals=2, default=0.5)
+
+
+AFTER_STOP_H = 10_000.0
+NEVER_H = 1000.0
+
+
+@model(
+    "stock.cover_stop",
+    title="Hours of cover through a stop",
+    source="mass balance of a vessel, piece by piece",
+    holds_for="rates as they stand before and after one stop or slow run, then those of the next order; usable 10 to 95 % by default",
+    equation="content + Σ (in − out) × hours of each piece; the first limit that it meets",
+    checks=(
+        Check(
+            {
+                "capacity": 250,
+                "level_pct": 60,
+                "rate_in": 120,
+                "rate_out": 150,
+                "starts_h": 2,
+                "lasts_h": 1.5,
+                "in_then": 120,
+                "out_then": 0,
+            },
+            "to_high_h",
+            3.229167,
+            0.0001,
+        ),
+        Check(
+            {
+                "capacity": 250,
+                "level_pct": 60,
+                "rate_in": 120,
+                "rate_out": 150,
+                "starts_h": 6,
+                "lasts_h": 1.5,
+                "in_then": 120,
+                "out_then": 0,
+            },
+            "to_low_h",
+            4.166667,
+            0.0001,
+        ),
+        Check(
+            {
+                "capacity": 250,
+                "level_pct": 60,
+                "rate_in": 120,
+                "rate_out": 120,
+                "starts_h": 0,
+                "lasts_h": 0,
+                "in_then": 0,
+                "out_then": 0,
+                "next_h": 2,
+                "next_in": 120,
+                "next_out": 145,
+            },
+            "to_low_h",
+            7.0,
+            0.0001,
+        ),
+    ),
+)
+def cover_stop(case: CoverStopCase) -> Cover:
+    """Hours until the usable limits with one stop or slow run ahead; past a limit already is 0 h.
+
+    Raises: ImpossibleInput, also when low is not under high. Without a stop (lasts_h 0) and a next order it is `cover`.
+    """
+    cautions = check(case)
+    plain = cover(
+        CoverCase(
+            capacity=case.capacity,
+            level_pct=case.level_pct,
+            rate_in=case.rate_in,
+            rate_out=case.rate_out,
+            low_pct=case.low_pct,
+            high_pct=case.high_pct,
+            lead_h=case.lead_h,
+        )
+    )
+    low, high = case.capacity * case.low_pct / 100.0, case.capacity * case.high_pct / 100.0
+    back = case.starts_h + case.lasts_h
+    turn = max(back, case.next_h) if case.next_h < NEVER_H else back + AFTER_STOP_H
+    course = forecast(
+        content=plain.content,
+        low=low,
+        high=high,
+        pieces=(
+            Piece(case.starts_h, case.rate_in, case.rate_out),
+            Piece(back, case.in_then, case.out_then),
+            Piece(turn, case.rate_in, case.rate_out),
+            Piece(turn + AFTER_STOP_H, case.next_in, case.next_out),
+        ),
+        holds_at_high=True,
+    )
+    to_low, to_high = course.low_at_h, course.high_at_h
+    hours = min(to_low, to_high)
+    return Cover(
+        content=plain.content,
+        net=plain.net,
+        to_low_h=to_low,
+        to_high_h=to_high,
+        act_by_h=max(0.0, hours - case.lead_h),
+        stop_ridden_h=plain.stop_ridden_h,
+        turnover_h=plain.turnover_h,
+        way="steady" if math.isinf(hours) else ("empty" if to_low <= to_high else "full"),
+        cautions=cautions,
+    )
+
+
+def cover_of(case: CoverCase | CoverStopCase) -> Cover:
+    """The cover of a vessel by the model of its case."""
+    return cover_stop(case) if isinstance(case, CoverStopCase) else cover(case)
+
+
 @dataclass(frozen=True, slots=True)
 class Piece:
     """Rates that hold until `until_h` hours from now."""

@@ -6,12 +6,11 @@ Source: first-order mixing; active fraction and bypass are defaults to be calibr
 import math
 from dataclasses import dataclass
 
-from scipy.optimize import brentq
-from scipy.stats import poisson
-
+from core.chance import poisson_at_most
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.quantity import check, figure, quantity
 from core.register import Check, model
+from core.roots import brentq
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,7 +53,7 @@ def washout_min(tau_each_min: float, rest: float, tanks: int = 1) -> float:
     if not (0.0 < rest < 1.0 and tanks >= 1 and tau_each_min >= 0.0):
         raise ImpossibleInput(Problem("rest", f"is {rest:g}; it must be between 0 and 1, with at least one tank"))
     top = 50.0 * tanks - 10.0 * math.log(rest)
-    return tau_each_min * float(brentq(lambda z: poisson.cdf(tanks - 1, z) - rest, 0.0, top, xtol=1e-12))
+    return tau_each_min * brentq(lambda z: poisson_at_most(tanks - 1, z) - rest, 0.0, top, xtol=1e-12)
 
 
 @model(

@@ -4,9 +4,9 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import brentq
 
 from core.errors import ImpossibleInput, Problem
+from core.roots import brentq
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -100,4 +100,4 @@ def level_m(shape: Shape, volume_m3: float) -> float:
         return 0.0
     if volume_m3 >= full:
         return shape.brim_m
-    return float(brentq(lambda h: shape.volume_m3(h) - volume_m3, 0.0, shape.brim_m, xtol=1e-12))
+    return brentq(lambda h: shape.volume_m3(h) - volume_m3, 0.0, shape.brim_m, xtol=1e-12)

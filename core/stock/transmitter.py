@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
-from scipy import stats
 
+from core.chance import student_quantile
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 
 LEAST_PAIRS = 6
@@ -113,7 +113,7 @@ def pairs_needed(bias_pct: float, sd_pct: float) -> int:
     if bias_pct == 0.0:
         raise ImpossibleInput(Problem("bias_pct", "is 0; no number of pairs shows a bias of nothing"))
     for n in range(3, 10_000):
-        if stats.t.ppf(0.975, n - 1) * sd_pct / math.sqrt(n) <= abs(bias_pct):
+        if student_quantile(0.975, n - 1) * sd_pct / math.sqrt(n) <= abs(bias_pct):
             return n
     return 10_000
 
@@ -145,13 +145,13 @@ def check_transmitter(case: TransmitterCase) -> TransmitterCheck | Infeasible:
     lab = np.array([p.lab_pct for p in case.pairs])
     d = meter - lab
     bias, sd = float(d.mean()), float(d.std(ddof=1))
-    half = float(stats.t.ppf(0.975, n - 1)) * sd / math.sqrt(n)
-    crit = float(stats.t.ppf(0.975, n - 1))
+    half = student_quantile(0.975, n - 1) * sd / math.sqrt(n)
+    crit = student_quantile(0.975, n - 1)
     t = bias / (sd / math.sqrt(n)) if sd > 0 else (math.copysign(math.inf, bias) if bias else 0.0)
     action = max(ACTION_ABS_PCT, ACTION_REL * float(lab.mean()))
     slope, intercept = deming(lab, meter, case.ratio)
     se = _jackknife_se(lab, meter, case.ratio)
-    wide = float(stats.t.ppf(0.975, n - 2)) * se
+    wide = student_quantile(0.975, n - 2) * se
     lab_range = float(np.ptp(lab))
 
     steps: list[Step] = []

@@ -292,7 +292,7 @@ class SeriesCase:
     x0: float = quantity("Solids in its liquor", "kg/t", possible=(0, 400), valid=(1, 200), decimals=1)
     df: float = quantity("Dilution factor", "t/ODt", possible=(-1, 20), valid=(0, 5), decimals=2)
     y_in: float = quantity("Solids of the wash liquor", "kg/t", possible=(0, 400), valid=(0, 100), decimals=1, default=0.0)
-    stages: float = quantity("Stages alike", "", possible=(1, 12), valid=(1, 6), decimals=0, default=3.0)
+    stages: float = quantity("Stages alike", "", possible=(1, 12), valid=(1, 6), decimals=0, default=3.0, whole=True)
     e10: float = quantity("E10 of each", "", possible=(0.1, 20), valid=(1, 15), decimals=1, default=3.5)
     out_pct: float = quantity("Leave at", "%", possible=(0, 60), above=True, valid=(8, 35), decimals=1, default=12.0)
     last_pct: float = quantity("the last at", "%", possible=(0, 60), above=True, valid=(8, 35), decimals=1, default=13.0)
@@ -347,7 +347,7 @@ class DilutionCase:
     x0: float = quantity("Solids in its liquor", "kg/t", possible=(0, 400), above=True, valid=(1, 200), decimals=1)
     od_t_h: float = quantity("Pulp", "t/h OD", possible=(0, 500), above=True, decimals=2)
     y_in: float = quantity("Solids of the wash liquor", "kg/t", possible=(0, 400), valid=(0, 100), decimals=1, default=0.0)
-    stages: float = quantity("Stages alike", "", possible=(1, 12), valid=(1, 6), decimals=0, default=3.0)
+    stages: float = quantity("Stages alike", "", possible=(1, 12), valid=(1, 6), decimals=0, default=3.0, whole=True)
     e10: float = quantity("E10 of each", "", possible=(0.1, 20), valid=(1, 15), decimals=1, default=3.5)
     out_pct: float = quantity("Leave at", "%", possible=(0, 60), above=True, valid=(8, 35), decimals=1, default=12.0)
 
@@ -415,6 +415,15 @@ def e10(case: MeasuredCase) -> MeasuredFound | Infeasible:
         raise ImpossibleInput(Problem("y1", f"is {case.y1:g}, stronger than the feed's {case.x0:g}: samples swapped?"))
     if case.x1 <= case.y2:
         raise ImpossibleInput(Problem("x1", f"is {case.x1:g}, not over the wash liquor's {case.y2:g}: samples swapped?"))
+    if case.x1 >= max(case.x0, case.y2):
+        raise ImpossibleInput(
+            Problem(
+                "x1",
+                f"is {case.x1:g}, stronger than the feed's {case.x0:g}: a mat leaves no stronger than it came; samples swapped?",
+            )
+        )
+    if liquor(case.out_pct) + case.df <= 0.0:
+        raise ImpossibleInput(Problem("df", f"is {case.df:g} t/ODt: a mat of {case.out_pct:g} % would take no wash liquor"))
     if abs(case.df) < 0.05:
         return Infeasible(
             field="df", reason=f"is {case.df:g}: at no dilution the samples tell no E10", nearest=0.2, unit="t/ODt"

@@ -12,6 +12,7 @@ from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
 from core.wash.line import liquor
 
+NAOH_MOST_KG, TEMP_MOST_C = 35.0, 115.0  # ceilings of the inverse
 WOODS: Final = {
     "softwood": (7.9e-4, 2.0),
     "hardwood": (1.7e-3, 5.0),
@@ -29,7 +30,7 @@ class OxygenCase:
     kappa_in: float = quantity("Kappa in", "", possible=(0, 200), above=True, valid=(8, 35), decimals=1)
     minutes: float = quantity("Time", "min", possible=(0, 300), above=True, valid=(20, 120), decimals=0)
     temp_c: float = quantity("Temperature", "°C", possible=(40, 130), valid=(85, 110), decimals=0)
-    naoh_kg: float = quantity("NaOH", "kg/ODt", possible=(0, 80), valid=(10, 30), decimals=1)
+    naoh_kg: float = quantity("NaOH", "kg/ODt", possible=(0, NAOH_MOST_KG), valid=(10, 30), decimals=1)
     cons_pct: float = quantity("Consistency", "%", possible=(1, 40), valid=(9, 15), decimals=1, default=12.0)
     bar_abs: float = quantity("Pressure", "bar abs", possible=(1, 15), valid=(3, 10), decimals=1, default=6.0)
     cod_kg: float = quantity("COD carried in", "kg/ODt", possible=(0, 300), valid=(0, 100), decimals=0, default=0.0)
@@ -119,7 +120,9 @@ class OxygenTargetCase:
     kappa: float = quantity("Kappa wanted", "", possible=(0, 200), above=True, valid=(4, 25), decimals=1)
     minutes: float = quantity("Time", "min", possible=(0, 300), above=True, valid=(20, 120), decimals=0)
     temp_c: float = quantity("Temperature", "°C", possible=(40, 130), valid=(85, 110), decimals=0)
-    naoh_kg: float = quantity("NaOH, for the temperature", "kg/ODt", possible=(0, 80), above=True, valid=(10, 30), decimals=1)
+    naoh_kg: float = quantity(
+        "NaOH, for the temperature", "kg/ODt", possible=(0, NAOH_MOST_KG), above=True, valid=(10, 30), decimals=1
+    )
     cons_pct: float = quantity("Consistency", "%", possible=(1, 40), valid=(9, 15), decimals=1, default=12.0)
     bar_abs: float = quantity("Pressure", "bar abs", possible=(1, 15), valid=(3, 10), decimals=1, default=6.0)
     cod_kg: float = quantity("COD carried in", "kg/ODt", possible=(0, 300), valid=(0, 100), decimals=0, default=0.0)
@@ -162,11 +165,22 @@ def alkali(case: OxygenTargetCase) -> OxygenTarget | Infeasible:
     pressed = (case.bar_abs / P_REF) ** EXPONENT
     oh = OH_REF * (need / (k * pressed * hot)) ** (1.0 / EXPONENT)
     naoh = 40.0 * liquor(case.cons_pct) * oh + CARRY_ALKALI * case.cod_kg
+    if naoh > NAOH_MOST_KG:
+        most = max(0.0, NAOH_MOST_KG - CARRY_ALKALI * case.cod_kg)
+        reached = kappa_out(case.wood, case.kappa_in, case.minutes, case.temp_c, most, case.cons_pct, case.bar_abs)
+        asked = f"{naoh:.0f}" if naoh < 1000.0 else "over 1000"
+        return Infeasible(
+            field="kappa",
+            reason=f"{case.kappa:g} asks {asked} kg NaOH/ODt, over the {NAOH_MOST_KG:g} the stage may take; that reaches kappa {reached:.1f}",
+            nearest=reached,
+        )
     left = max(1e-6, case.naoh_kg - CARRY_ALKALI * case.cod_kg)
     at_ref = k * pressed * (left / liquor(case.cons_pct) / 40.0 / OH_REF) ** EXPONENT
     temp = 1.0 / (1.0 / T_REF_K - R_KJ / E_KJ * math.log(need / at_ref)) - 273.15
     if 100.0 * (1.0 - case.kappa / case.kappa_in) > MOST[case.wood]:
         cautions += (Caution("kappa", f"over {MOST[case.wood]:.0f} % delignified: viscosity falls fast"),)
-    if not 85.0 <= temp <= 110.0:
+    if not 80.0 <= temp <= TEMP_MOST_C:
+        cautions += (Caution("temp_c", f"{temp:.0f} °C cannot be run: this lever alone does not do it"),)
+    elif not 85.0 <= temp <= 110.0:
         cautions += (Caution("temp_c", f"{temp:.0f} °C is outside 85 to 110: move the alkali instead"),)
     return OxygenTarget(naoh_kg=naoh, temp_c=temp, cautions=cautions)

@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from django.db import transaction
-
+from core.bleach.ceilings import mind_strength
 from core.bleach.store import TankCase, TankFound, drawn, never_with, tank
 from core.errors import ImpossibleInput, Infeasible
+from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.practice import from_result
@@ -86,7 +86,7 @@ def _standing(state, t, book: list[Record], adt_h: float) -> Standing:
     return Standing(now_m3=now, read_at=level.at, found=found, why="", **common)
 
 
-@transaction.atomic
+@writing()
 def keep(*, state, what: str, where: str, value: float | None, second: str, read_aloud: bool, words: str, by, now) -> Record:
     """Keep a level (m³), a delivery (m³; wants the second person and the gate answered) or a strength test (g/L). Raises: BookRefused."""
     refuse(by, "record")
@@ -114,6 +114,8 @@ def keep(*, state, what: str, where: str, value: float | None, second: str, read
             raise BookRefused("second", "Second person is empty or yourself; a delivery is read by two people.")
         data = {"gate": "G2", "second": second.strip()}
     says = f"{t.name}: {what} {value:g} {unit}"
+    if what == "strength" and t.chemical.lower() in ("clo2", "chlorine dioxide"):
+        data["cautions"] = [c.text for c in mind_strength(value, "value")]
     kept = write(
         kind=Kind.EVENT, subject=f"tank.{where}", by=by, now=now, says=says, value=value, status=what, words=words, data=data
     )

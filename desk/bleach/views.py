@@ -10,6 +10,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_http_methods, require_safe
 
 from core.bleach import line as bleaching
+from core.bleach.ceilings import CL, DT, HP, OF_STAGE, STRENGTH_MOST_G_L, mind_charge, mind_strength
 from core.bleach.line import READY, Bleached, Cheapest, Plan, ad_of, cheapest, od_of, slopes, solution_l_min, typical, water_of
 from core.bleach.sequence import CODES, Misread, Sequence, read
 from core.bleach.stages import CHEMICAL
@@ -21,35 +22,17 @@ from desk.bleach import tanks as book
 from desk.bleach.drawings import FORMULA, sequence_picture
 from desk.cases.benches import Bench, bench_view
 from desk.kit.bench import Well, read_wells, render_bench, typed_number
+from desk.kit.text import whole
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
 
-CL = (
-    "CL",
-    "Chlorine dioxide",
-    "Monitors, no rust, oil or rags; tower vents on. Yellow-green haze: leave, alarm, let the authorised crew isolate. Kept cold and at most 10 g/L.",
-)
-HP = (
-    "HP",
-    "Hydrogen peroxide",
-    "Never shut in between two valves: it bursts the line. Clean tools, goggles and suit; a leak is flooded with water.",
-)
-OX = ("O2", "Oxygen, ozone", "Oil-free, slow valves; over 23.5 % in the air clothes burn. Ozone alarm: leave, ventilate.")
-DT = ("DT", "Dithionite", "Powder and damp heat by themselves and give SO₂: dry, closed, small amounts.")
-AC = (
-    "AC",
-    "Acid",
-    "Acid into water, never water into acid. Shield and acid suit; never near liquor, hypochlorite or dithionite.",
-)
-WL = ("WL", "Caustic", "Burns eye and skin: goggles and shield, gauntlets, the nearest shower known.")
-CARDS = {"ClO2": CL, "H2O2": HP, "O2": OX, "O3": OX, "dithionite": DT, "acid": AC, "NaOH": WL, "NaOCl": AC}
 BENCHES = {
     b.key: b
     for b in (
-        Bench("dioxide", "First chlorine dioxide", "Kappa out of a charge, carry-over counted.", "bleach.dioxide", "", {"kappa": 14, "clo2_kg": 11}, "stages", f"{CL[1]}: {CL[2]}"),
-        Bench("brighten", "A brightening stage", "D1, D2, P or PO: points for a charge.", "bleach.brighten", "", {"stage": "D1", "iso_pct": 82, "charge_kg": 7, "minutes": 150, "temp_c": 75, "ph": 3.8}, "stages", f"{CL[1]}: {CL[2]}"),
-        Bench("charge", "Charge for a brightness", "So bright is wanted: how much?", "bleach.charge", "", {"stage": "D1", "iso_pct": 82, "wanted_pct": 88, "minutes": 150, "temp_c": 75, "ph": 3.8}, "stages", f"{CL[1]}: {CL[2]}"),
-        Bench("kappa-factor", "Kappa factor to a flow", "Active chlorine, ClO₂, litres a minute.", "bleach.kappa_factor", "", {"kappa": 14, "adt_d": 170, "strength_g_l": 9.4}, "stages", f"{CL[1]}: {CL[2]}"),
+        Bench("dioxide", "First chlorine dioxide", "Kappa out of a charge, carry-over counted.", "bleach.dioxide", "", {"kappa": 14, "clo2_kg": 11}, "stages", f"{CL.title}: {CL.text}"),
+        Bench("brighten", "A brightening stage", "D1, D2, P or PO: points for a charge.", "bleach.brighten", "", {"stage": "D1", "iso_pct": 82, "charge_kg": 7, "minutes": 150, "temp_c": 75, "ph": 3.8}, "stages"),
+        Bench("charge", "Charge for a brightness", "So bright is wanted: how much?", "bleach.charge", "", {"stage": "D1", "iso_pct": 82, "wanted_pct": 88, "minutes": 150, "temp_c": 75, "ph": 3.8}, "stages"),
+        Bench("kappa-factor", "Kappa factor to a flow", "Active chlorine, ClO₂, litres a minute.", "bleach.kappa_factor", "", {"kappa": 14, "adt_d": 170, "strength_g_l": 9.4}, "stages", f"{CL.title}: {CL.text}"),
         Bench("tower", "Time in a tower", "Level, consistency, rate.", "bleach.tower", "", {"volume_m3": 90, "cons_pct": 11, "od_t_h": 6.6}, "towers"),
         Bench("transit", "When what enters leaves", "A tower while the flow changes.", "bleach.transit", "", {"volume_m3": 90, "q1": 60, "q2": 50, "change_h": 1}, "towers"),
         Bench("band", "A meter between samples", "Its honest band.", "bleach.band", "", {}, "towers"),
@@ -59,9 +42,9 @@ BENCHES = {
         Bench("reversion", "Reversion and AOX", "What age takes back, and what goes to the effluent.", "bleach.reversion", "", {"iso_pct": 88, "active_cl_adt": 35}, "stages"),
         Bench("colour", "Colour of a kappa", "What the eye sees of it.", "colour.of_kappa", "", {"kappa": 28}, "stages"),
         Bench("colour-mix", "Brightness of a mix", "By scattered light, never by the mean.", "colour.mix", "", {"share_pct": 70, "iso_a": 88, "s_a": 32, "iso_b": 60, "s_b": 55}, "stages"),
-        Bench("mechanical", "Peroxide on mechanical pulp", "Alkali at its best.", "bleach.peroxide_mechanical", "", {"wood": "hemlock", "iso_pct": 54, "peroxide_pct": 2.8, "naoh_pct": 1.9}, "mechanical", f"{HP[1]}: {HP[2]}"),
-        Bench("two-stage", "Two stages, press between", "Chemicals used again.", "bleach.two_stage", "", {"wood": "hemlock", "iso_pct": 54}, "mechanical", f"{HP[1]}: {HP[2]}"),
-        Bench("dithionite", "Dithionite", "The plateau comes soon.", "bleach.dithionite", "", {"iso_pct": 54, "kg_odt": 8}, "mechanical", f"{DT[1]}: {DT[2]}"),
+        Bench("mechanical", "Peroxide on mechanical pulp", "Alkali at its best.", "bleach.peroxide_mechanical", "", {"wood": "hemlock", "iso_pct": 54, "peroxide_pct": 2.8, "naoh_pct": 1.9}, "mechanical", f"{HP.title}: {HP.text}"),
+        Bench("two-stage", "Two stages, press between", "Chemicals used again.", "bleach.two_stage", "", {"wood": "hemlock", "iso_pct": 54}, "mechanical", f"{HP.title}: {HP.text}"),
+        Bench("dithionite", "Dithionite", "The plateau comes soon.", "bleach.dithionite", "", {"iso_pct": 54, "kg_odt": 8}, "mechanical", f"{DT.title}: {DT.text}"),
         Bench("tank", "A chemical tank", "Cover, and when the next load fits.", "bleach.tank", "", {"now_m3": 34, "least_m3": 4, "most_m3": 60, "use_m3_h": 0.9, "lead_h": 20, "load_m3": 24}, "store", "Unloading: product read aloud from hose label, tank and batch, by two people."),
         Bench("kept", "Strength lost in store", "What is left of a solution.", "bleach.kept", "", {"strength": 57, "hours": 12}, "store"),
         Bench("reorder", "When to order", "Use and lead time with their luck.", "bleach.reorder", "", {"use_d": 38, "sd_use": 6, "lead_d": 9, "sd_lead": 2}, "store"),
@@ -69,7 +52,7 @@ BENCHES = {
 }  # fmt: skip
 START = "O-D0-EOP-D1"
 WELLS = tuple(Well(*w) for w in (
-    ("kappa", "Kappa in", "", 26, 0.1, 200), ("cod", "COD carried in", "kg/t OD", 8, 0, 300), ("od_t_h", "Pulp", "t/h OD", 6.6, 0.01, 300), ("clo2_g_l", "ClO₂ solution", "g/L", 9.4, 0.1, 20), ("target", "Brightness wanted", "% ISO", 86, 20, 95), ("visc", "Viscosity that may go", "mL/g", 350, 0, 1500), ("front", "Kappa entering now", "", 0, 0, 200),
+    ("kappa", "Kappa in", "", 26, 0.1, 200), ("cod", "COD carried in", "kg/t OD", 8, 0, 300), ("od_t_h", "Pulp", "t/h OD", 6.6, 0.01, 300), ("clo2_g_l", "ClO₂ solution", "g/L", 9.4, 0.1, STRENGTH_MOST_G_L), ("target", "Brightness wanted", "% ISO", 86, 20, 95), ("visc", "Viscosity that may go", "mL/g", 350, 0, 1500), ("front", "Kappa entering now", "", 0, 0, 200),
 ))  # fmt: skip
 LIMITS = {
     "c": ("charge", "kg/ADt", 0, 100),
@@ -166,7 +149,7 @@ def sequence(request):
         except ImpossibleInput as refusal:
             for p in refusal.problems:
                 where, _, what = p.field.partition(".")
-                if where[:1] == "s" and where[1:].isdigit():
+                if where[:1] == "s" and whole(where[1:], 1, len(rows)):
                     well = rows[int(where[1:]) - 1]["wells"][
                         ["charge", "minutes", "temp_c", "ph"].index(what)
                         if what in ("charge", "minutes", "temp_c", "ph")
@@ -194,15 +177,17 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict) -> dict:
     shown = []
     for r, step, ph in zip(rows, done.steps, bleaching.ph_path(done), strict=True):
         r["ph"] = ph
-        r["card"] = next((CARDS[c] for c in step.charged if c in CARDS), None)
+        r["card"] = OF_STAGE.get(step.stage.name)
+        r["mind"] = mind_charge(step.stage.name, step.setting.charge, step.setting.temp_c, "charge")
         r["factor"] = bleaching.kappa_factor_of(step)
         r["l_min"] = solution_l_min(ad_of(step.charged["ClO2"]), v["od_t_h"], v["clo2_g_l"]) if "ClO2" in step.charged else None
         r["came"] = request.now - timedelta(minutes=step.ends_min)
         r["due"] = request.now + timedelta(minutes=step.ends_min)
-        if r["card"] and r["card"][0] not in {c[0] for c in shown}:
+        if r["card"] and r["card"] not in shown:
             shown.append(r["card"])
     found = {
         "b": done, "slopes": slopes(plan), "p": sequence_picture(plan, done, after=after, target=v["target"]), "cards": shown, "judged": judge(done.iso, row.band, confirmed=True) if row else None, "band": row.band if row else None, "water": water_of(plan), "hours": bleaching.hours(done), "over": bleaching.over_bleached(done, v["target"]),
+        "strength": mind_strength(v["clo2_g_l"], "clo2_g_l"), "minds": [c for r in rows for c in r["mind"]],
         "chemicals": [(FORMULA.get(k, k), kg) for k, kg in sorted(done.chemicals.items(), key=lambda kv: -kv[1])], "solved": solved, "beyond": best if isinstance(best, Infeasible) else front if isinstance(front, Infeasible) else None, "front": moved, "left": done.steps[-1].done.residual,
     }  # fmt: skip
     if solved:
@@ -344,7 +329,8 @@ def tanks(request):
                 state=state, what=request.POST.get("what", ""), where=request.POST.get("where", ""), value=typed_number(text) if text else None, second=request.POST.get("second", ""), read_aloud=request.POST.get("read_aloud") == "yes",
                 words=request.POST.get("words", "").strip()[:300], by=request.user, now=request.now,
             )  # fmt: skip
-            messages.success(request, f"Kept: {kept.says}.")
+            said = " ".join(f"{c[0].upper()}{c[1:]}." for c in kept.data.get("cautions", ()))
+            messages.success(request, f"Kept: {kept.says}. {said}".strip())
             return redirect("bleach:tanks")
         except ValueError:
             problem, field = f"Value is “{text}”; it must be a number.", "value"

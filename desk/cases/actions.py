@@ -10,6 +10,7 @@ from core.quantity import quantities
 from desk.cases.models import HeldCase
 from desk.kit.templatetags.vat import MINUS, figure
 from desk.kit.units import Schools, shown
+from desk.kit.writing import writing
 
 MOST = 200
 
@@ -23,8 +24,6 @@ def hold(*, name: str, model_name: str, given: Any, address: str, by, now) -> He
     name = name.strip()
     if not 1 <= len(name) <= 80:
         raise CaseRefused("Name is empty or longer than 80 letters.")
-    if HeldCase.objects.filter(by=by, let_go_at=None).count() >= MOST:
-        raise CaseRefused(f"You hold {MOST} cases already; let some go first.")
     try:
         told = calc.calculate(find(model_name), given)
     except KeyError as missing:
@@ -35,16 +34,19 @@ def hold(*, name: str, model_name: str, given: Any, address: str, by, now) -> He
         raise CaseRefused(str(failure)) from None
     if not told["feasible"]:
         raise CaseRefused(f"It has no answer: {told['infeasible']['field']} {told['infeasible']['reason']}.")
-    return HeldCase.objects.create(
-        name=name,
-        model_name=model_name,
-        given=told["given"],
-        result=told["result"],
-        core_version=told["core"],
-        address=address[:600],
-        by=by,
-        made_at=now,
-    )
+    with writing():
+        if HeldCase.objects.filter(by=by, let_go_at=None).count() >= MOST:
+            raise CaseRefused(f"You hold {MOST} cases already; let some go first.")
+        return HeldCase.objects.create(
+            name=name,
+            model_name=model_name,
+            given=told["given"],
+            result=told["result"],
+            core_version=told["core"],
+            address=address[:600],
+            by=by,
+            made_at=now,
+        )
 
 
 @dataclass(frozen=True)

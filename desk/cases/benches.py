@@ -15,6 +15,7 @@ from desk.cases.models import HeldCase
 from desk.kit.bench import BenchForm, beside, cautions_of, render_bench, result_rows
 from desk.kit.svg import n, polyline
 from desk.kit.templatetags.vat import figure
+from desk.kit.text import whole
 from desk.mill.context import state_of
 
 POINTS = 25
@@ -47,7 +48,7 @@ _forms: dict[str, type[BenchForm]] = {}
 
 def held_case(pk: str, model) -> HeldCase | None:
     """The held case of ?held=, when it is of this bench's model."""
-    return HeldCase.objects.filter(pk=pk, model_name=model.name).first() if pk.isdigit() and len(pk) < 15 else None
+    return HeldCase.objects.filter(pk=whole(pk), model_name=model.name).first()
 
 
 def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float, float] = ()) -> dict | None:

@@ -3,8 +3,10 @@
 from django.conf import settings
 from django.db import models
 
+from desk.kit.seal import Sealed
 
-class HeldCase(models.Model):
+
+class HeldCase(Sealed):
     """One held case. What it gave is kept with the core version, and worked out anew when it is compared."""
 
     name = models.CharField(max_length=80)

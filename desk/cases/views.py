@@ -12,8 +12,11 @@ from django.views.decorators.http import require_POST, require_safe
 from core.catalogue import find
 from desk.cases.actions import CaseRefused, compare, hold
 from desk.cases.models import HeldCase
+from desk.kit.text import whole
 from desk.kit.ways import own_path
+from desk.kit.writing import writing
 from desk.log.models import Kind, Record
+from desk.people.rights import may
 
 
 def _number(text: str):
@@ -24,6 +27,7 @@ def _number(text: str):
 
 
 @require_POST
+@may("hold_case")
 def hold_case(request):
     """Hold the case of a bench: model, inputs (in.FIELD, core units), name; then back to where it was held."""
     back = own_path(request, request.POST.get("back", ""), "/cases/")
@@ -53,9 +57,7 @@ def listing(request):
     if request.GET.get("mine") == "1":
         cases = cases.filter(by=request.user)
     context = {"cases": cases[:100], "mine": request.GET.get("mine") == "1"}
-    a, b = (
-        HeldCase.objects.filter(pk=v).first() if (v := request.GET.get(k, "")).isdigit() and len(v) < 15 else None for k in "ab"
-    )
+    a, b = (HeldCase.objects.filter(pk=whole(request.GET.get(k, ""))).first() for k in "ab")
     if a and b:
         context |= {"a": a, "b": b, "lines": compare(a, b, request.schools), "apart": a.model_name != b.model_name}
     return render(request, "cases/list.html", context)
@@ -78,12 +80,13 @@ def one(request, pk: int):
 
 
 @require_POST
+@may("hold_case")
 def let_go(request, pk: int):
     """Take a case off the list; its address still shows it."""
     case = get_object_or_404(HeldCase, pk=pk)
     if case.by_id != request.user.pk:
         raise PermissionDenied("Only the one who holds a case lets it go.")
-    if case.let_go_at is None:
-        HeldCase.objects.filter(pk=pk).update(let_go_at=request.now)
+    with writing():
+        HeldCase.objects.filter(pk=pk, let_go_at=None).update(let_go_at=request.now)
     messages.success(request, f"“{case.name}” is let go.")
     return redirect("cases:list")

@@ -3,11 +3,10 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from django.db import transaction
-
 from core.chips.piles import PileNow, Receipt, drawn_since, what_is_left
 from core.errors import ImpossibleInput
 from core.line.mill import default_feeds
+from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.people.rights import refuse
@@ -81,7 +80,7 @@ def _stand(state, pile, draw: float, ledger: list[Record]) -> Stand:
     return Stand(pile, now, draw, survey.at)
 
 
-@transaction.atomic
+@writing()
 def keep(*, state, what: str, where: str, value: float | None, words: str, by, now) -> Record:
     """Keep a receipt or a survey of a pile (t OD), a trap event, or a look at a feed. Raises: YardRefused."""
     refuse(by, "record")

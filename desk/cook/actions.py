@@ -4,10 +4,9 @@ import csv
 import io
 import math
 from collections.abc import Callable
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
 
-from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
@@ -19,6 +18,9 @@ from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.next_cook import MOST_EA, MOST_H, NextCook, after_blow
 from desk.cook import thermometer
 from desk.cook.models import Cook, CookFit, CookPoint
+from desk.kit.templatetags.vat import clock, signed, stop
+from desk.kit.text import plain
+from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.people.rights import refuse
@@ -40,36 +42,47 @@ def coefficients_in_use(species: str) -> tuple[Fitted, CookFit | None]:
     return (Fitted(**found.coefficients), found) if found else (DEFAULT, None)
 
 
-@transaction.atomic
 def start(*, species: str, digester: str, wood_t: float, charge: Charge, plan, target: float, by, now) -> Cook:
     """Keep a designed cook as charged now. A digester cooks one at a time."""
     refuse(by, "cook")
     if not digester.strip():
         raise CookRefused("digester", "Digester is empty; say which.")
-    if Cook.objects.filter(digester=digester.strip(), blown_at=None).exists():
-        raise CookRefused("digester", f"Digester {digester} has a cook that is not blown yet.")
     use, _ = coefficients_in_use(species)
     try:
         done = kinetic.cook(species, charge, plan, coefficients=use)
     except ImpossibleInput as refusal:
         raise CookRefused(refusal.problems[0].field, "; ".join(p.text for p in refusal.problems)) from None
-    number = (Cook.objects.filter(species=species).aggregate(n=Max("number"))["n"] or 1100) + 1
-    while Cook.objects.filter(number=number).exists():
-        number += 1
-    cook = Cook.objects.create(
-        number=number, digester=digester.strip()[:20], species=species, wood_t=wood_t, charge=asdict(charge), plan=[list(p) for p in plan], target=target, predicted=done.kappa,
-        coefficients=asdict(use), started_at=now, started_by=by,
-    )  # fmt: skip
-    CookPoint.objects.create(cook=cook, minute=0.0, value=plan[0][1], by=by)
-    write(
-        kind=Kind.COOK,
-        subject=f"cook.{number}",
-        by=by,
-        now=now,
-        says=f"Cook {number} charged, digester {digester}, {species}: kappa {done.kappa:.1f} foreseen",
-        status="started",
-        data={"charge": asdict(charge), "plan": cook.plan, "target": target, "predicted": done.kappa},
-    )
+    with writing():
+        running = Cook.objects.filter(digester=digester.strip()[:20], blown_at=None).select_related("started_by").first()
+        if running is not None:
+            who = f", charged at {clock(running.started_at)} by {running.started_by.signed}" if running.started_by else ""
+            raise CookRefused("digester", f"Digester {digester} has cook {running.number}, not blown yet{who}.")
+        number = (Cook.objects.filter(species=species).aggregate(n=Max("number"))["n"] or 1100) + 1
+        while Cook.objects.filter(number=number).exists():
+            number += 1
+        cook = Cook.objects.create(
+            number=number,
+            digester=digester.strip()[:20],
+            species=species,
+            wood_t=wood_t,
+            charge=asdict(charge),
+            plan=[list(p) for p in plan],
+            target=target,
+            predicted=done.kappa,
+            coefficients=asdict(use),
+            started_at=now,
+            started_by=by,
+        )
+        CookPoint.objects.create(cook=cook, minute=0.0, value=plan[0][1], by=by)
+        write(
+            kind=Kind.COOK,
+            subject=f"cook.{number}",
+            by=by,
+            now=now,
+            says=f"Cook {number} charged, digester {digester}, {species}: kappa {done.kappa:.1f} foreseen",
+            status="started",
+            data={"charge": asdict(charge), "plan": cook.plan, "target": target, "predicted": done.kappa},
+        )
     return cook
 
 
@@ -77,10 +90,11 @@ def minute_of(cook: Cook, when: datetime) -> float:
     return (when - cook.started_at).total_seconds() / 60.0
 
 
-@transaction.atomic
+@writing()
 def add_point(*, cook: Cook, minute: float, value: float, by, now, kind: str = "t") -> CookPoint:
     """A temperature (kind t) or a residual alkali (kind r). Later than the one before, not ahead of the clock."""
     refuse(by, "cook")
+    cook = Cook.objects.get(pk=cook.pk)
     if cook.blown_at:
         raise CookRefused("value", f"Cook {cook.number} is blown; its log is closed.")
     low, high, unit = (-10.0, 200.0, "°C") if kind == "t" else (0.0, cook.given.ea_pct_naoh * 10.0 / cook.given.lw_m3_t, "g/L")
@@ -127,10 +141,11 @@ def _may_be(choice: str, why: str, allowed: tuple[str, ...] = ("take", "alter", 
         raise CookRefused("reason", "Reason is empty; say in a few words why it is refused.")
 
 
-@transaction.atomic
+@writing()
 def hold_on(*, cook: Cook, minutes: float, choice: str, by, now, why: str = "") -> None:
     """What became of the proposed hold: taken or altered moves the plan's end, refused wants a reason. At most two moves a cook."""
     refuse(by, "move")
+    cook = Cook.objects.get(pk=cook.pk)
     done = Record.objects.filter(kind=Kind.DECISION, subject=f"cook.{cook.number}").exclude(status="refuse").count()
     if choice != "refuse" and done >= 2:
         raise CookRefused("minutes", "Two moves were taken in this cook already; leave it.")
@@ -155,52 +170,62 @@ def hold_on(*, cook: Cook, minutes: float, choice: str, by, now, why: str = "") 
     )
 
 
-@transaction.atomic
+def _as_it_stands(cook: Cook) -> Cook:
+    """The cook inside the write, as others left it."""
+    return Cook.objects.prefetch_related("points").get(pk=cook.pk)
+
+
 def blow(*, cook: Cook, by, now) -> None:
+    """Blow a cook now; what its thermometer read becomes its log. Raises: CookRefused, with the time of an earlier blow."""
     refuse(by, "cook")
-    if cook.blown_at:
-        raise CookRefused("blow", f"Cook {cook.number} is blown already.")
     if minute_of(cook, now) < 5.0:
         raise CookRefused("blow", "It was charged under five minutes ago.")
-    thermometer.settle(cook, now)
-    cook.blown_at = now
-    cook.save(update_fields=["blown_at"])
-    cook = Cook.objects.prefetch_related("points").get(pk=cook.pk)
-    write(
-        kind=Kind.COOK,
-        subject=f"cook.{cook.number}",
-        by=by,
-        now=now,
-        says=f"Cook {cook.number} blown after {minute_of(cook, now):.0f} min",
-        status="blown",
-        data=made_by(cook),
-    )
+    with writing():
+        cook = _as_it_stands(cook)
+        if cook.blown_at:
+            raise CookRefused("blow", f"Cook {cook.number} was blown at {clock(cook.blown_at)} already.")
+        thermometer.settle(cook, now)
+        cook.blown_at = now
+        cook.save(update_fields=["blown_at"])
+        cook = _as_it_stands(cook)
+        write(
+            kind=Kind.COOK,
+            subject=f"cook.{cook.number}",
+            by=by,
+            now=now,
+            says=f"Cook {cook.number} blown after {minute_of(cook, now):.0f} min",
+            status="blown",
+            data=made_by(cook),
+        )
 
 
-@transaction.atomic
 def lab(*, cook: Cook, kappa: float, residual: float | None, by, now) -> None:
     """The blow's kappa (and residual). Set once; a wrong one is corrected by a note that points to it and a new test."""
     refuse(by, "record")
-    if cook.blown_at is None:
-        raise CookRefused("kappa", f"Cook {cook.number} is not blown yet.")
-    if cook.kappa is not None:
-        raise CookRefused("kappa", f"Cook {cook.number} has its kappa, {cook.kappa:.1f}, already.")
     if not 1.0 <= kappa <= 200.0:
         raise CookRefused("kappa", f"Kappa is {kappa:g}; it must be 1 to 200.")
     if residual is not None and not 0.0 <= residual <= 80.0:
         raise CookRefused("residual", f"Residual is {residual:g} g/L; it must be 0 to 80 g/L.")
-    cook.kappa, cook.residual_g_l = kappa, residual
-    cook.save(update_fields=["kappa", "residual_g_l"])
-    write(
-        kind=Kind.COOK,
-        subject=f"cook.{cook.number}",
-        by=by,
-        now=now,
-        value=kappa,
-        says=f"Cook {cook.number}: kappa {kappa:.1f}, {cook.error:+.1f} from the model",
-        status="tested",
-        data={"predicted": cook.predicted, "residual": residual, **made_by(cook)},
-    )
+    with writing():
+        cook = _as_it_stands(cook)
+        if cook.blown_at is None:
+            raise CookRefused("kappa", f"Cook {cook.number} is not blown yet.")
+        if cook.kappa is not None:
+            test = Record.objects.filter(kind=Kind.COOK, subject=f"cook.{cook.number}", status="tested").order_by("-id").first()
+            who = f", entered at {clock(test.entered_at)} by {test.signed}" if test else ""
+            raise CookRefused("kappa", f"Cook {cook.number} has its kappa, {cook.kappa:.1f}, already{who}.")
+        cook.kappa, cook.residual_g_l = kappa, residual
+        cook.save(update_fields=["kappa", "residual_g_l"])
+        write(
+            kind=Kind.COOK,
+            subject=f"cook.{cook.number}",
+            by=by,
+            now=now,
+            value=kappa,
+            says=f"Cook {cook.number}: kappa {kappa:.1f}, {cook.error:+.1f} from the model",
+            status="tested",
+            data={"predicted": cook.predicted, "residual": residual, **made_by(cook)},
+        )
 
 
 def as_run(cook: Cook):
@@ -240,45 +265,46 @@ def decided_on_next(cook: Cook) -> Record | None:
     return Record.objects.filter(kind=Kind.DECISION, subject=f"cook.{cook.number}.next").order_by("-id").first()
 
 
-@transaction.atomic
 def decide_next(*, cook: Cook, band, choice: str, size: float, why: str, by, now) -> Record:
     """Take, alter or refuse the move on the next cook; once. The size is in the lever's unit and inside the row's limit."""
     refuse(by, "move")
     if cook.kappa is None:
         raise CookRefused("size", f"Cook {cook.number} has no kappa yet.")
-    if decided_on_next(cook):
-        raise CookRefused("size", "This move is decided already.")
     move = move_on_next(cook, band)
     if move is None:
         raise CookRefused("size", "The blow asks for no move.")
     _may_be(choice, why)
     unit, most = ("H", MOST_H) if move.lever == "h" else ("% EA", MOST_EA)
     size = move.size if choice == "take" else 0.0 if choice == "refuse" else size
-    if abs(size) > most:
+    if not abs(size) <= most:
         raise CookRefused("size", f"Size is {size:g} {unit}; it must be {-most:g} to {most:g} {unit}.")
     word = {"take": "Taken", "alter": "Altered", "refuse": "Refused"}[choice]
-    return write(
-        kind=Kind.DECISION,
-        subject=f"cook.{cook.number}.next",
-        by=by,
-        now=now,
-        says=f"{word}: after cook {cook.number}, {move.row}, next cook {size if choice != 'refuse' else move.size:+.3g} {unit}",
-        words=why.strip(),
-        status=choice,
-        data={
-            "choice": choice,
-            "row": move.row,
-            "before": move.before,
-            "after": move.before + size,
-            "proposed": move.size,
-            "expected": move.expected,
-            "unit": unit,
-            "retest_at": now.isoformat(),
-        },
-    )
+    shown = size if choice != "refuse" else move.size
+    with writing():
+        if (earlier := decided_on_next(cook)) is not None:
+            raise CookRefused("size", f"This move was decided at {clock(earlier.entered_at)} by {stop(earlier.signed)}")
+        return write(
+            kind=Kind.DECISION,
+            subject=f"cook.{cook.number}.next",
+            by=by,
+            now=now,
+            says=f"{word}: after cook {cook.number}, {move.row}, next cook {signed(shown, 0 if unit == 'H' else 2)} {unit}",
+            words=why.strip(),
+            status=choice,
+            data={
+                "choice": choice,
+                "row": move.row,
+                "before": move.before,
+                "after": move.before + size,
+                "proposed": move.size,
+                "expected": move.expected,
+                "unit": unit,
+                "retest_at": now.isoformat(),
+            },
+        )
 
 
-@transaction.atomic
+@writing()
 def decide_rate(*, move: dict | None, choice: str, why: str, by, now) -> Record:
     """Keep what became of the temperature that goes with a new rate (K5)."""
     refuse(by, "move")
@@ -327,7 +353,6 @@ def fit_to_blows(species: str, told: Callable[[int], None] | None = None) -> fit
     return fits.fit(species, blows(species), told=told)
 
 
-@transaction.atomic
 def keep_fit(*, species: str, by, now, found: fits.Fit | Infeasible | None = None) -> CookFit | Infeasible:
     """Keep a fit (made now unless it is handed over) with who and when."""
     refuse(by, "fit")
@@ -335,31 +360,32 @@ def keep_fit(*, species: str, by, now, found: fits.Fit | Infeasible | None = Non
     if isinstance(found, Infeasible):
         return found
     dots = {"lab": found.lab, "default": found.by_default, "fit": found.by_fit, "at_bound": found.at_bound}
-    kept = CookFit.objects.create(
-        species=species,
-        coefficients=asdict(found.coefficients),
-        n=found.n,
-        before=found.before,
-        after=found.after,
-        left_out=found.left_out_after,
-        accepted=found.accepted,
-        dots=dots,
-        made_at=now,
-        by=by,
-    )
-    write(
-        kind=Kind.COOK,
-        subject=f"fit.{species}",
-        by=by,
-        now=now,
-        says=f"{species.capitalize()} fitted to {found.n} cooks: kappa error {found.before:.1f} to {found.after:.1f}, one left out {found.left_out_after:.1f}",
-        status="fitted",
-        data=asdict(found.coefficients),
-    )
+    with writing():
+        kept = CookFit.objects.create(
+            species=species,
+            coefficients=asdict(found.coefficients),
+            n=found.n,
+            before=found.before,
+            after=found.after,
+            left_out=found.left_out_after,
+            accepted=found.accepted,
+            dots=dots,
+            made_at=now,
+            by=by,
+        )
+        write(
+            kind=Kind.COOK,
+            subject=f"fit.{species}",
+            by=by,
+            now=now,
+            says=f"{species.capitalize()} fitted to {found.n} cooks: kappa error {found.before:.1f} to {found.after:.1f}, one left out {found.left_out_after:.1f}",
+            status="fitted",
+            data=asdict(found.coefficients),
+        )
     return kept
 
 
-@transaction.atomic
+@writing()
 def use_fit(*, species: str, fit: CookFit | None, by, now) -> None:
     """Choose a fit, or the published default (None)."""
     refuse(by, "fit")
@@ -407,68 +433,94 @@ def read_csv(text: str) -> tuple[list[str], list[dict[str, str]]]:
     return header, found
 
 
-@transaction.atomic
+@dataclass(frozen=True)
+class Past:
+    """A row of a file as a cook, read and foreseen by the model, not yet kept."""
+
+    line: int
+    number: int
+    fields: dict
+
+
+def _past(row: dict[str, str], mapping: dict[str, str], line: int, now) -> Past:
+    """One row read. Raises: CookRefused, CoreError or ValueError in words."""
+
+    def cell(name: str) -> str:
+        return row.get(mapping.get(name, ""), "")
+
+    def number(name: str) -> float:
+        text = cell(name)
+        try:
+            value = float(text.replace(",", "."))
+        except ValueError:
+            raise CookRefused(name, f"{name} is “{text}”; it must be a number") from None
+        if not math.isfinite(value):
+            raise CookRefused(name, f"{name} is “{text}”; it must be finite")
+        return value
+
+    species = cell("species").lower()
+    if species not in SPECIES:
+        raise CookRefused("species", f"species is “{species}”; it must be one of {', '.join(SPECIES)}")
+    charge = Charge(ea_pct_naoh=number("ea_pct_naoh"), sulphidity_pct=number("sulphidity_pct"), lw_m3_t=number("lw_m3_t"))
+    rise, hold = number("rise_min"), number("hold_min")
+    plan = ((0.0, number("start_c")), (rise, number("cook_c")), (rise + hold, number("cook_c")))
+    done = kinetic.cook(species, charge, plan)
+    kappa = number("kappa")
+    if not 1.0 <= kappa <= 200.0:
+        raise CookRefused("kappa", f"kappa is {kappa:g}; it must be 1 to 200")
+    given = number("number") if cell("number") else 0.0
+    if cell("number") and not (1 <= given <= 999_999_999 and given == int(given)):
+        raise CookRefused("number", f"number is {cell('number')}; it must be a whole number, 1 to 999999999")
+    started = datetime.fromisoformat(cell("started_at")) if cell("started_at") else now
+    started = started if started.tzinfo else started.replace(tzinfo=timezone.get_current_timezone())
+    wood = number("wood_t") if cell("wood_t") else 0.0
+    residual = number("residual_g_l") if cell("residual_g_l") else None
+    for name, value, most in (("wood_t", wood, 10_000.0), ("residual_g_l", residual, 80.0)):
+        if value is not None and not 0.0 <= value <= most:
+            raise CookRefused(name, f"{name} is {value:g}; it must be 0 to {most:g}")
+    fields = {
+        "digester": plain(cell("digester"))[:20] or "?",
+        "species": species,
+        "wood_t": wood,
+        "charge": asdict(charge),
+        "plan": [list(p) for p in plan],
+        "target": number("target") if cell("target") else kappa,
+        "predicted": done.kappa,
+        "started_at": started,
+        "blown_at": started,
+        "kappa": kappa,
+        "residual_g_l": residual,
+        "note": "brought in",
+    }
+    return Past(line, int(given), fields)
+
+
 def bring_in(*, rows: list[dict[str, str]], mapping: dict[str, str], by, now) -> tuple[int, list[tuple[int, str]]]:
     """Past cooks from rows by a mapping of our columns to theirs: how many were kept, and what was wrong, by line."""
     refuse(by, "fit")
-    kept, bad = 0, []
-    top = Cook.objects.aggregate(n=Max("number"))["n"] or 0
-    taken = set(Cook.objects.values_list("number", flat=True))
+    read, bad = [], []
     for line, row in enumerate(rows, start=2):
-
-        def cell(name: str, row=row) -> str:
-            return row.get(mapping.get(name, ""), "")
-
-        def number(name: str) -> float:
-            text = cell(name)
-            try:
-                value = float(text.replace(",", "."))
-            except ValueError:
-                raise CookRefused(name, f"{name} is “{text}”; it must be a number") from None
-            if not math.isfinite(value):
-                raise CookRefused(name, f"{name} is “{text}”; it must be finite")
-            return value
-
         try:
-            species = cell("species").lower()
-            if species not in SPECIES:
-                raise CookRefused("species", f"species is “{species}”; it must be one of {', '.join(SPECIES)}")
-            charge = Charge(
-                ea_pct_naoh=number("ea_pct_naoh"), sulphidity_pct=number("sulphidity_pct"), lw_m3_t=number("lw_m3_t")
-            )
-            rise, hold = number("rise_min"), number("hold_min")
-            plan = ((0.0, number("start_c")), (rise, number("cook_c")), (rise + hold, number("cook_c")))
-            done = kinetic.cook(species, charge, plan)
-            kappa = number("kappa")
-            if not 1.0 <= kappa <= 200.0:
-                raise CookRefused("kappa", f"kappa is {kappa:g}; it must be 1 to 200")
-            given = int(number("number")) if cell("number") else 0
-            if cell("number") and not 1 <= given <= 999_999_999:
-                raise CookRefused("number", f"number is {cell('number')}; it must be 1 to 999999999")
-            if given in taken:
-                raise CookRefused("number", f"number {given} is there already")
-            top = max(top + 1, given)
-            started = datetime.fromisoformat(cell("started_at")) if cell("started_at") else now
-            started = started if started.tzinfo else started.replace(tzinfo=timezone.get_current_timezone())
-            residual = number("residual_g_l") if cell("residual_g_l") else None
-            Cook.objects.create(
-                number=given or top, digester=cell("digester")[:20] or "?", species=species, wood_t=number("wood_t") if cell("wood_t") else 0.0, charge=asdict(charge), plan=[list(p) for p in plan],
-                target=number("target") if cell("target") else kappa, predicted=done.kappa, started_at=started, started_by=by, blown_at=started, kappa=kappa, residual_g_l=residual, note="brought in",
-            )  # fmt: skip
-            taken.add(given or top)
-            kept += 1
+            read.append(_past(row, mapping, line, now))
         except (CookRefused, CoreError, ValueError, OverflowError) as error:
             bad.append((line, str(error)))
-    if kept:
-        write(
-            kind=Kind.COOK,
-            subject="cooks",
-            by=by,
-            now=now,
-            says=f"{kept} past cooks brought in, {len(bad)} rows refused",
-            status="brought in",
-        )
-    return kept, bad
+    kept = 0
+    with writing():
+        taken = set(Cook.objects.values_list("number", flat=True))
+        top = max(taken, default=0)
+        for past in read:
+            if past.number in taken:
+                bad.append((past.line, f"number {past.number} is there already"))
+                continue
+            top = max(top + 1, past.number)
+            number = past.number or top
+            Cook.objects.create(number=number, started_by=by, **past.fields)
+            taken.add(number)
+            kept += 1
+        if kept:
+            says = f"{kept} past cooks brought in, {len(bad)} rows refused"
+            write(kind=Kind.COOK, subject="cooks", by=by, now=now, says=says, status="brought in")
+    return kept, sorted(bad)
 
 
 __all__ = ["CookRefused", "add_point", "blow", "bring_in", "follow", "hold_on", "keep_fit", "lab", "start", "use_fit"]

@@ -5,9 +5,10 @@ from django.db import models
 
 from core.cook.kinetic import Charge
 from core.cook.species import Fitted
+from desk.kit.seal import Sealed
 
 
-class Cook(models.Model):
+class Cook(Sealed):
     """One batch cook. Plan and charge as designed; its log is CookPoint; the blow's results are set once, through the actions."""
 
     number = models.PositiveIntegerField(unique=True)
@@ -54,9 +55,10 @@ class Cook(models.Model):
         return "cooking" if self.blown_at is None else "blown" if self.kappa is None else "tested"
 
 
-class CookPoint(models.Model):
+class CookPoint(Sealed):
     """A temperature of a running cook, or a residual alkali (kind r), at its minute."""
 
+    GAPLESS = False  # a minute that is there already takes a number and leaves it
     cook = models.ForeignKey(Cook, models.PROTECT, related_name="points")
     kind = models.CharField(max_length=1, default="t")
     minute = models.FloatField()
@@ -71,7 +73,7 @@ class CookPoint(models.Model):
         return f"{self.cook} {self.minute:g} min {self.value:g}"
 
 
-class CookFit(models.Model):
+class CookFit(Sealed):
     """A fit of a species' coefficients to this mill's cooks; `in_use` is a person's choice, the default is always there."""
 
     species = models.CharField(max_length=20)

@@ -32,6 +32,7 @@ from desk.cook.models import Cook, CookFit
 from desk.kit.bench import render_bench, typed_number
 from desk.kit.sheet import safe
 from desk.kit.templatetags.vat import signed
+from desk.kit.text import whole
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
@@ -325,10 +326,7 @@ def records(request):
     form = request.GET.get("as", "")
     if form in ("csv", "json", "xlsx"):
         return _export([_row(c) for c in found.select_related("started_by")[:5000]], form)
-    pair = [
-        Cook.objects.filter(number=int(v)).first() if (v := request.GET.get(k, "")).isdigit() and len(v) < 10 else None
-        for k in "ab"
-    ]
+    pair = [Cook.objects.filter(number=whole(request.GET.get(k, ""))).first() for k in "ab"]
     context = station(
         request,
         state,
@@ -459,9 +457,7 @@ def fit_page(request, species: str):
                 told = StreamingHttpResponse(_fitting(request, state, species))
                 told["Content-Encoding"] = "identity"  # line by line, not held back to be packed
                 return told
-            chosen = CookFit.objects.filter(
-                species=species, pk=int(choice) if choice.isdigit() and len(choice) < 15 else 0
-            ).first()
+            chosen = CookFit.objects.filter(species=species, pk=whole(choice)).first()
             actions.use_fit(species=species, fit=chosen, by=request.user, now=request.now)
             messages.success(request, "Chosen.")
         except CookRefused as refusal:

@@ -1,15 +1,18 @@
 """Lots: opened, closed with their sources, held, released. Rights and signatures are checked here, not in views."""
 
+from dataclasses import dataclass
 from datetime import datetime, timedelta
-
-from django.db import transaction
 
 from core.deliver.lots import Parcel, fifo, lot_number
 from core.deliver.release import Action, CardTest, Disposition, dispose, history
+from desk.kit.templatetags.vat import clock, stop
+from desk.kit.writing import writing
 from desk.lab.board import STANDS
 from desk.log.actions import write
 from desk.log.models import Kind, Record
+from desk.log.proof import unproved
 from desk.mill.shifts import shift_of
+from desk.people.pins import PinRefused, check_pin
 from desk.people.rights import refuse
 
 HISTORY_READ = 60
@@ -54,6 +57,13 @@ class Lot:
         return "waiting" if self.closed else "running"
 
     @property
+    def judge_again(self) -> Record | None:
+        """The mark that its last decision rests on a corrected test; None where it does not."""
+        if not self.decisions:
+            return None
+        return Record.objects.filter(kind=Kind.CORRECTION, status="re-judge", about=self.decisions[-1]).order_by("-id").first()
+
+    @property
     def tonnes(self) -> float:
         """Oven-dry tonnes delivered in the lot (so far)."""
         return self.closed.data["tonnes"] if self.closed else running_tonnes(self.opened, self.state)
@@ -63,8 +73,9 @@ class Lot:
         return self.closed.data["sources"] if self.closed else []
 
     def results(self, test) -> list[Record]:
-        """The results that speak for this lot: sampled while it ran, and retests of it."""
-        window = Record.objects.current().filter(kind=Kind.RESULT, subject=test.row, at__gte=self.start, at__lte=self.end)
+        """The results that speak for this lot: sampled while it ran (not at the second the next one opened), and its retests."""
+        window = Record.objects.current().filter(kind=Kind.RESULT, subject=test.row, at__gte=self.start)
+        window = window.filter(at__lt=self.end) if self.closed else window.filter(at__lte=self.end)
         own = Record.objects.current().filter(kind=Kind.RESULT, subject=f"{self.number}/{test.row}")
         return sorted([*window, *own], key=lambda r: (r.at, r.pk))
 
@@ -111,15 +122,11 @@ def running_lot(state) -> Lot | None:
 
 
 def running_tonnes(opened: Record, state) -> float:
-    """What has been delivered since a lot opened, planned stops left out."""
-    hours = (state.now - opened.at).total_seconds() / 3600.0
-    for s in state.stops:
-        overlap = (min(state.now, s.end) - max(opened.at, s.start)).total_seconds() / 3600.0
-        hours -= max(0.0, overlap)
-    return max(0.0, hours) * state.draw.solids_t_h
+    """What has been delivered since a lot opened: stops left out, slow hours counted at their rate."""
+    return state.running_h(opened.at, state.now) * state.draw.solids_t_h
 
 
-@transaction.atomic
+@writing()
 def open_lot(*, order: str, grade: str, by, now, state) -> Record:
     """Open the next furnish lot of the shift, its number unused and checked."""
     shift = shift_of(now, state.mill)
@@ -139,8 +146,78 @@ def open_lot(*, order: str, grade: str, by, now, state) -> Record:
     )
 
 
-def _sources_of(opened: Record, tonnes: float, state, end: datetime) -> list[dict]:
-    """Source lots behind a furnish lot: each tower first in, first out, from what stood in it when the lot opened."""
+def given_away(until: datetime) -> dict[str, float]:
+    """Tonnes that each source lot has given to furnish lots, by the lots closed until then."""
+    given: dict[str, float] = {}
+    closed = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about__isnull=False, at__lte=until)
+    for data in closed.filter(at__gte=until - 2 * timedelta(days=TRACED_DAYS)).values_list("data", flat=True):
+        for row in data["sources"]:
+            if row["lot"]:
+                given[row["lot"]] = given.get(row["lot"], 0.0) + row["t"]
+    return given
+
+
+@dataclass(frozen=True)
+class SourceLot:
+    """A cook, slice, bale group or reel: what it is, what it held, and the furnish lots that it went into."""
+
+    made: Record
+    into: tuple[tuple[Record, float], ...]
+
+    @property
+    def tonnes(self) -> float:
+        return self.made.data["tonnes"]
+
+    @property
+    def given(self) -> float:
+        return sum(t for _, t in self.into)
+
+    @property
+    def left(self) -> float:
+        return max(0.0, self.tonnes - self.given)
+
+
+def source_lot(number: str) -> SourceLot | None:
+    """A source lot by its number, and where it went: forwards as far as the record reaches."""
+    made = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about__isnull=True, subject=number).first()
+    if made is None:
+        return None
+    closed = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about__isnull=False, at__gte=made.at).order_by("at", "id")
+    into = []
+    for r in closed:
+        t = sum(row["t"] for row in r.data["sources"] if row["lot"] == number)
+        if t > 0.0:
+            into.append((r, t))
+    return SourceLot(made, tuple(into))
+
+
+def rejudge(*, wrong: Record, right: Record, by, now, state) -> None:
+    """A corrected test of a lot that was decided on it: the lot is marked to be judged again, with what the rules say now."""
+    for opened in Record.objects.current().filter(kind=Kind.LOT_OPEN, at__gte=wrong.at - timedelta(days=TRACED_DAYS)):
+        found = Lot(opened, state)
+        if not found.decisions or not any(_speaks(found, t, wrong, right) for t in found.grade.tests):
+            continue
+        proposal, _ = found.judged()
+        last = found.decisions[-1]
+        says = f"Lot {found.number}, {last.data['meaning']} {clock(last.at)}, rests on a corrected test: by the rules now {proposal.action.value}"
+        data = {"proposed": proposal.action.value, "why": list(proposal.why), "result": right.pk}
+        write(kind=Kind.CORRECTION, subject=found.number, by=by, now=now, says=says, status="re-judge", data=data, about=last)
+
+
+def _speaks(found: Lot, test, wrong: Record, right: Record) -> bool:
+    """Whether a result, as it was or as it is, is one of the lot's own tests."""
+    if wrong.subject == f"{found.number}/{test.row}":
+        return True
+    ended = found.closed is None or wrong.at < found.end
+    return wrong.subject == test.row and found.start <= wrong.at and ended
+
+
+def sources_of(opened: Record, tonnes: float, state, end: datetime) -> list[dict]:
+    """Source lots behind a furnish lot: each tower first in, first out, from what stood in it when the lot opened.
+
+    What a source lot has given to others is gone: it never gives more than it holds.
+    """
+    given = given_away(end)
     since = opened.at - timedelta(days=TRACED_DAYS)
     made = (
         Record.objects.current()
@@ -159,7 +236,11 @@ def _sources_of(opened: Record, tonnes: float, state, end: datetime) -> list[dic
         content = vessel.content_t if vessel else 0.0
         arrived = end - timedelta(hours=state.mill.sources[key].transit_h)
         records = [r for r in by_source.get(key, []) if r.at <= arrived]
-        left = fifo(tuple(Parcel(r.subject, r.data["tonnes"]) for r in records), content + out, out)
+        left = fifo(
+            tuple(Parcel(r.subject, max(0.0, r.data["tonnes"] - given.get(r.subject, 0.0))) for r in records),
+            content + out,
+            out,
+        )
         about = {r.subject: r for r in records}
         rows += [
             {"lot": p.lot, "source": key, "what": about[p.lot].data["what"], "made": about[p.lot].at.isoformat(), "t": p.tonnes}
@@ -174,21 +255,33 @@ def _sources_of(opened: Record, tonnes: float, state, end: datetime) -> list[dic
     return rows
 
 
-@transaction.atomic
 def close_lot(*, opened: Record, by, now, state, tonnes: float | None = None, sources: list[dict] | None = None) -> Record:
-    """Close a running lot: its tonnes and the source lots behind it are kept with it."""
+    """Close a running lot: its tonnes and the source lots behind it are kept with it. Raises: Refused where it is closed already."""
     t = running_tonnes(opened, state) if tonnes is None else tonnes
-    rows = _sources_of(opened, t, state, now) if sources is None else sources
-    return write(kind=Kind.LOT_CLOSE, subject=opened.subject, by=by, now=now, says=f"Lot {opened.subject} closed at {t:.1f} t",
-                 data={"tonnes": t, "sources": rows, "moves_since": opened.at.isoformat()}, about=opened)  # fmt: skip
+    with writing():
+        earlier = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about=opened).first()
+        if earlier is not None:
+            raise Refused("close", f"Lot {opened.subject} was closed at {clock(earlier.entered_at)} by {stop(earlier.signed)}")
+        rows = sources_of(opened, t, state, now) if sources is None else sources
+        data = {"tonnes": t, "sources": rows, "moves_since": opened.at.isoformat()}
+        says = f"Lot {opened.subject} closed at {t:.1f} t"
+        return write(kind=Kind.LOT_CLOSE, subject=opened.subject, by=by, now=now, says=says, data=data, about=opened)
+
+
+def close_and_go_on(*, opened: Record, by, now, state) -> Record:
+    """Close the running lot and open the next at the same second: both, or neither."""
+    with writing():
+        close_lot(opened=opened, by=by, now=now, state=state)
+        return open_lot(order=opened.data["order"], grade=opened.data["grade"], by=by, now=now, state=state)
 
 
 def rights(lot_: Lot, proposal: Disposition, person) -> dict[str, str]:
     """For each decision: an empty string when this person may take it now, else why not."""
-    open_ = lot_.standing in ("running", "waiting", "held")
+    again = lot_.judge_again is not None
+    open_ = again or lot_.standing in ("running", "waiting", "held")
     found = {}
     for act in DECISIONS:
-        if lot_.standing in ("released", "diverted"):
+        if lot_.standing in ("released", "diverted") and not again:
             found[act] = f"the lot is {lot_.standing}"
         elif act == "hold" and lot_.standing == "held":
             found[act] = "it is held already"
@@ -208,23 +301,50 @@ def rights(lot_: Lot, proposal: Disposition, person) -> dict[str, str]:
     return found
 
 
-@transaction.atomic
 def decide_lot(*, lot_: Lot, action: str, by, now, pin: str, words: str = "") -> Record:
-    """Hold, release or divert, signed by the person's PIN. Release follows the rule table; holding wants a reason."""
+    """Hold, release or divert, signed by the person's PIN. Release follows the rule table; holding wants a reason.
+
+    Raises: Refused, also where somebody else decided the lot meanwhile; PermissionDenied for a role that may not.
+    """
     if action not in DECISIONS:
         raise Refused("action", "is none of hold, release, divert")
     act, done = DECISIONS[action]
     refuse(by, act)
+    _must_stand(lot_, action, by)
+    try:
+        check_pin(by, pin)
+    except PinRefused as refusal:
+        raise Refused("pin", str(refusal)) from None
+    with writing():
+        lot_ = Lot(lot_.opened, lot_.state)  # as it stands now: somebody may have decided it since the page was read
+        proposal = _must_stand(lot_, action, by)
+        note_needed = action == "divert" or (action == "release" and proposal.action is Action.RELEASE_WITH_NOTE)
+        if note_needed and not words.strip():
+            raise Refused("words", "Reason is empty; this decision needs one.")
+        why = "; ".join(proposal.why)
+        data = {"action": action, "proposed": proposal.action.value, "why": list(proposal.why), "meaning": done}
+        says = f"Lot {lot_.number} {done}: {why}"
+        return write(
+            kind=Kind.DISPOSITION,
+            subject=lot_.number,
+            by=by,
+            now=now,
+            says=says,
+            words=words.strip(),
+            status=done,
+            data=data,
+            about=lot_.opened,
+        )
+
+
+def _must_stand(lot_: Lot, action: str, by) -> Disposition:
+    """The rule table's proposal, once the lot may be decided so by this person now. Raises: Refused, with who and when."""
+    _, done = DECISIONS[action]
+    if action == "release" and (why := unproved()):
+        raise Refused("action", f"Nothing is released: {why}")
     proposal, _ = lot_.judged()
     if why := rights(lot_, proposal, by)[action]:
-        raise Refused("action", f"{done.capitalize()} cannot be signed: {why}.")
-    if not by.check_password(pin):
-        raise Refused("pin", "PIN is not right; nothing was signed.")
-    note_needed = action == "divert" or (action == "release" and proposal.action is Action.RELEASE_WITH_NOTE)
-    if note_needed and not words.strip():
-        raise Refused("words", "Reason is empty; this decision needs one.")
-    why = "; ".join(proposal.why)
-    return write(
-        kind=Kind.DISPOSITION, subject=lot_.number, by=by, now=now, says=f"Lot {lot_.number} {done}: {why}", words=words.strip(),
-        status=done, data={"action": action, "proposed": proposal.action.value, "why": list(proposal.why), "meaning": done}, about=lot_.opened,
-    )  # fmt: skip
+        last = lot_.decisions[-1] if lot_.decisions else None
+        when = f" ({last.signed}, {clock(last.entered_at)})" if last and lot_.standing != "waiting" else ""
+        raise Refused("action", f"{done.capitalize()} cannot be signed: {why}{when}.")
+    return proposal

@@ -6,6 +6,7 @@ app_name = "deliver"
 urlpatterns = [
     path("", views.newest, name="newest"),
     path("lots/", views.lot_list, name="lots"),
+    path("source/<str:number>/", views.source, name="source"),
     path("lots/<str:number>/", views.lot_page, name="lot"),
     path("lots/<str:number>/close/", views.close, name="close"),
     path("lots/<str:number>/ticket/", views.ticket, name="ticket"),

@@ -6,11 +6,12 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from core.deliver.release import CardTest, Verdict, retests_needed
-from desk.deliver.actions import Refused, close_lot, decide_lot, lot, lots, open_lot, rights, running_lot
+from desk.deliver.actions import Refused, close_and_go_on, decide_lot, lot, lots, rights, running_lot, source_lot
 from desk.deliver.drawings import against_card, braid
-from desk.kit.templatetags.vat import figure
+from desk.kit.templatetags.vat import figure, stop
 from desk.kit.words import limits
 from desk.log.models import Kind, Record
+from desk.log.proof import anchor_words
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
 from desk.people.rights import may
@@ -103,7 +104,7 @@ def _page(request, state, found, *, problem: str = "", field: str = "", status: 
     context = {
         "lot": found, "proposal": proposal, "tests": _tests(found, proposal, behind), "braid": braid(found.sources, found, state), "grants": grants,
         "why": [w if ":" not in w else f"{labels.get(w.split(':')[0], w.split(':')[0])}:{w.split(':', 1)[1]}" for w in proposal.why], "missing": _missing_words(found, proposal),
-        "problem": problem, "field": field, "typed": request.POST, "moves": _moves(found), "station": "deliver", "stations": STATIONS, "small": draw_small(state),
+        "may_close": request.user.may("close_lot"), "problem": problem, "field": field, "typed": request.POST, "moves": _moves(found), "station": "deliver", "stations": STATIONS, "small": draw_small(state),
         "held_total": sum(x.standing == "held" for x in lots(state)), "retest_row": next((r["test"].row for r in _tests(found, proposal, behind) if r["mark"] in ("watch", "old", "act")), ""),
     }  # fmt: skip
     return render(request, "deliver/lot.html", context, status=status)
@@ -126,7 +127,7 @@ def lot_page(request, number: str):
         )
     except Refused as refusal:
         return _page(request, state, found, problem=str(refusal), field=refusal.field, status=422)
-    messages.success(request, f"{kept.says}. Signed {request.user.signed}.")
+    messages.success(request, f"{kept.says}. Signed {stop(request.user.signed)}")
     return redirect("deliver:lot", number=found.number)
 
 
@@ -135,15 +136,24 @@ def lot_page(request, number: str):
 def close(request, number: str):
     """Close the running lot; the next opens at the same second."""
     state, found = _lot(request, number)
-    if found.standing != "running":
-        messages.error(request, f"Lot {found.number} is {found.standing}, not running.")
+    try:
+        fresh = close_and_go_on(opened=found.opened, by=request.user, now=state.now, state=state)
+    except Refused as refusal:
+        messages.error(request, str(refusal))
         return redirect("deliver:lot", number=found.number)
-    close_lot(opened=found.opened, by=request.user, now=state.now, state=state)
-    fresh = open_lot(
-        order=found.opened.data["order"], grade=found.opened.data["grade"], by=request.user, now=state.now, state=state
-    )
     messages.success(request, f"Lot {found.number} is closed; {fresh.subject} goes on from this second.")
     return redirect("deliver:lot", number=found.number)
+
+
+@require_safe
+def source(request, number: str):
+    """A source lot: what it is, what it held, the furnish lots it went into, and what is left of it."""
+    state = state_of(request)
+    found = source_lot(number.upper()) if state else None
+    if found is None:
+        raise Http404
+    context = {"source": found, "station": "deliver", "stations": STATIONS, "small": draw_small(state)}
+    return render(request, "deliver/source.html", context)
 
 
 @require_safe
@@ -158,5 +168,5 @@ def ticket(request, number: str):
         "moves": _moves(found),
         "proposal": proposal,
     }
-    context["newest_hash"] = Record.objects.order_by("-id").values_list("hash", flat=True).first()
+    context["anchor"] = anchor_words()
     return render(request, "deliver/ticket.html", context)

@@ -62,6 +62,35 @@ class Reading(models.Model):
         return at(self.at_ms)
 
 
+class ReadingSeal(models.Model):
+    """One mark over a signal's readings of a day (days since 1970, UTC): how many, and the sum of their keyed marks."""
+
+    signal = models.ForeignKey(Signal, models.PROTECT, related_name="seals")
+    day = models.IntegerField()
+    n = models.BigIntegerField()
+    total = models.CharField(max_length=32)
+    seal = models.CharField(max_length=64)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["signal", "day"], name="one_seal_a_day")]
+
+    def __str__(self) -> str:
+        return f"{self.signal_id} day {self.day}: {self.n} readings"
+
+
+class Worker(models.Model):
+    """The instrument process, as it was last heard. One row."""
+
+    started_at = models.DateTimeField(null=True)
+    seen_at = models.DateTimeField(null=True)
+    starts = models.PositiveIntegerField(default=0)
+    last_error = models.CharField(max_length=300, blank=True)
+    error_at = models.DateTimeField(null=True)
+
+    def __str__(self) -> str:
+        return f"started {self.starts} times, heard {self.seen_at}"
+
+
 class Delivery(models.Model):
     """A batch of readings and how far it is. `wanted` go or stop is the wish, `status` where it stands."""
 
@@ -82,6 +111,9 @@ class Delivery(models.Model):
     flagged = models.PositiveIntegerField(default=0)
     refused = models.PositiveIntegerField(default=0)
     reasons = models.JSONField(default=dict)
+    assumed = models.CharField(max_length=120, blank=True, help_text="what was taken for granted of the file's form")
+    not_read = models.CharField(max_length=120, blank=True, help_text="which lines were not read, and why")
+    taken_at = models.DateTimeField(null=True, help_text="when its newest piece was taken")
 
     class Meta:
         ordering = ["-id"]

@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from django.db import connection
 
 from desk.instruments.models import Reading, Signal, at, ms
+from desk.kit.seal import MODULUS, keyed, sum_of_readings
 
 MATCH_MIN = 15
 
@@ -28,11 +29,39 @@ def keep(rows: Sequence[tuple[int, int, float, int]]) -> None:
     for signal, when, value, _ in rows:
         if signal not in newest or when >= newest[signal][0]:
             newest[signal] = (when, value)
+    _seal(rows)
     with connection.cursor() as cursor:
         cursor.executemany("INSERT INTO instruments_reading (signal_id, at_ms, value, flag) VALUES (%s, %s, %s, %s)", rows)
         cursor.executemany(
             "UPDATE instruments_signal SET last_ms = %s, last_value = %s WHERE id = %s AND (last_ms IS NULL OR last_ms <= %s)",
             [(when, value, signal, when) for signal, (when, value) in newest.items()],
+        )
+
+
+DAY_MS = 86_400_000
+
+
+def day_seal(signal: int, day: int, n: int, total: str) -> str:
+    """The mark over one signal's readings of one day."""
+    return keyed(f"{signal} {day} {n} {total}")
+
+
+def _seal(rows: Sequence[tuple[int, int, float, int]]) -> None:
+    """Carry new readings into the marks of their signals' days."""
+    groups: dict[tuple[int, int], list] = {}
+    for row in rows:
+        groups.setdefault((row[0], row[1] // DAY_MS), []).append(row)
+    with connection.cursor() as cursor:
+        changed = []
+        for (signal, day), some in groups.items():
+            cursor.execute("SELECT n, total FROM instruments_readingseal WHERE signal_id = %s AND day = %s", (signal, day))
+            n, total = cursor.fetchone() or (0, "0")
+            n, total = n + len(some), f"{(int(total, 16) + sum_of_readings(some)) % MODULUS:x}"
+            changed.append((signal, day, n, total, day_seal(signal, day, n, total)))
+        cursor.executemany(
+            "INSERT INTO instruments_readingseal (signal_id, day, n, total, seal) VALUES (%s, %s, %s, %s, %s)"
+            " ON CONFLICT (signal_id, day) DO UPDATE SET n = excluded.n, total = excluded.total, seal = excluded.seal",
+            changed,
         )
 
 

@@ -6,7 +6,6 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from functools import lru_cache
 
-from django.db import transaction
 from django.utils import timezone
 
 from core.instruments import intake
@@ -14,6 +13,8 @@ from core.instruments.intake import Reason, Span, Verdict
 from core.line.mill import Mill, signals
 from desk.instruments import store
 from desk.instruments.models import Delivery, Refusal, Signal, ms
+from desk.kit.text import plain
+from desk.kit.writing import writing
 
 FLAGS = {Reason.GOOD: 0, Reason.LATE: 1, Reason.OUT_OF_ORDER: 2}
 MOST_TOLD = 500  # refused lines kept word for word a delivery; the counts go on
@@ -45,6 +46,7 @@ class Raw:
     when: object
     value: object
     whole: str = ""
+    bad: Reason | None = None
 
 
 @lru_cache(maxsize=4096)
@@ -96,39 +98,59 @@ class Outcome:
         self.told.append((raw, reason))
 
 
-def take(rows: Sequence[Raw], *, now: datetime, history: bool = False) -> Outcome:
-    """Judge a batch and keep what is good. Inside the caller's transaction."""
-    known = {s.tag: s for s in Signal.objects.all()}
-    now_ms, out = ms(now), Outcome()
+@dataclass(frozen=True)
+class Judged:
+    """A reading judged by itself: the signal it belongs to, its time and value, and the verdict so far."""
+
+    raw: Raw
+    signal: int
+    when: int
+    value: float
+    verdict: Verdict
+    reason: Reason
+
+
+def known_signals() -> dict[str, Signal]:
+    return {s.tag: s for s in Signal.objects.all()}
+
+
+def judge_rows(rows: Sequence[Raw], known: dict[str, Signal], *, now: datetime, history: bool = False) -> list[Judged]:
+    """Judge a batch without the database: outside the write lock."""
+    now_ms, found = ms(now), []
     last = {s.pk: s.last_ms for s in known.values()}
     spans = {tag: Span(s.low, s.high) for tag, s in known.items()}
-    hopeful: list[tuple[Raw, int, int, float, Verdict, Reason]] = []
     for raw in rows:
         signal = known.get(raw.tag)
         when = _time(raw.when)
-        if signal is None or when is None:
-            out.count(raw, Verdict.REFUSED, Reason.UNKNOWN if signal is None else Reason.NO_TIME)
+        if raw.bad is not None or signal is None or when is None:
+            reason = raw.bad or (Reason.UNKNOWN if signal is None else Reason.NO_TIME)
+            found.append(Judged(raw, 0, 0, 0.0, Verdict.REFUSED, reason))
             continue
         value = _value(raw.value)
         verdict, reason = intake.judge(
             value, when, span=spans[raw.tag], now_ms=now_ms, last_ms=last[signal.pk], history=history
         )
-        if verdict is Verdict.REFUSED:
-            out.count(raw, verdict, reason)
-            continue
-        if last[signal.pk] is None or when > last[signal.pk]:
+        if verdict is not Verdict.REFUSED and (last[signal.pk] is None or when > last[signal.pk]):
             last[signal.pk] = when
-        hopeful.append((raw, signal.pk, when, value, verdict, reason))
-    seen = store.already((h[1], h[2]) for h in hopeful)
+        found.append(Judged(raw, signal.pk, when, value, verdict, reason))
+    return found
+
+
+def keep_rows(judged: Sequence[Judged]) -> Outcome:
+    """Keep what is good of a judged batch and was not kept before. Inside the caller's write."""
+    out = Outcome()
+    seen = store.already((j.signal, j.when) for j in judged if j.verdict is not Verdict.REFUSED)
     good = []
-    for raw, signal_id, when, value, verdict, reason in hopeful:
-        place = (signal_id, when)
-        if place in seen:
-            out.count(raw, Verdict.REFUSED, intake.against_kept(value, seen[place]))
-            continue
-        seen[place] = value
-        good.append((signal_id, when, value, FLAGS[reason]))
-        out.count(raw, verdict, reason)
+    for j in judged:
+        place = (j.signal, j.when)
+        if j.verdict is Verdict.REFUSED:
+            out.count(j.raw, j.verdict, j.reason)
+        elif place in seen:
+            out.count(j.raw, Verdict.REFUSED, intake.against_kept(j.value, seen[place]))
+        else:
+            seen[place] = j.value
+            good.append((j.signal, j.when, j.value, FLAGS[j.reason]))
+            out.count(j.raw, j.verdict, j.reason)
     store.keep(good)
     return out
 
@@ -140,7 +162,7 @@ def add_to(delivery: Delivery, out: Outcome) -> None:
         Refusal(
             delivery=delivery,
             line=raw.line,
-            text=(raw.whole or f"{raw.tag}, {raw.when}, {raw.value}")[:160],
+            text=plain(raw.whole or f"{raw.tag}, {raw.when}, {raw.value}")[:160],
             reason=reason.value,
         )
         for raw, reason in out.told[:room]
@@ -152,15 +174,16 @@ def add_to(delivery: Delivery, out: Outcome) -> None:
         delivery.reasons[reason] = delivery.reasons.get(reason, 0) + n
 
 
-@transaction.atomic
 def deliver(
     *, rows: Iterable[Raw], door: str, name: str, by, now: datetime, quiet: bool = False
 ) -> tuple[Delivery | None, Outcome]:
     """A whole small delivery at once. `quiet` (the simulation) leaves a row only where something was refused or flagged."""
-    out = take(list(rows), now=now)
-    if quiet and not out.told:
-        return None, out
-    delivery = Delivery.objects.create(door=door, name=name, by=by, made_at=now, status="done")
-    add_to(delivery, out)
-    delivery.save()
+    judged = judge_rows(list(rows), known_signals(), now=now)
+    with writing():
+        out = keep_rows(judged)
+        if quiet and not out.told:
+            return None, out
+        delivery = Delivery.objects.create(door=door, name=plain(name)[:120], by=by, made_at=now, status="done", taken_at=now)
+        add_to(delivery, out)
+        delivery.save()
     return delivery, out

@@ -13,6 +13,8 @@ from desk.instruments.store import series
 from desk.intake.drawings import trend_picture
 from desk.kit.bench import render_bench
 from desk.kit.sheet import safe
+from desk.kit.templatetags.vat import midline
+from desk.kit.text import whole
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
@@ -23,21 +25,26 @@ BUCKETS, LAB_MOST, CHART_OF = 376, 400, 30
 EVENTS = (Kind.REMARK, Kind.DECISION, Kind.SETPOINT, Kind.START, Kind.SETUP)
 
 
-def _window(request, now_ms: int) -> tuple[int, int]:
-    """The stretch asked for: ?from= and ?to= in ms, or ?hours= up to now; kept within what can be shown."""
+def _window(request, now_ms: int) -> tuple[int, int, str]:
+    """The stretch asked for and what is wrong with it: ?from= and ?to= in ms, or ?hours= up to now; kept within what can be shown."""
+    given = [request.GET.get(name) for name in ("from", "to")]
+    problem = ""
+    if any(v is not None for v in given):
+        start, end = (whole(v) for v in given)
+        if start is None or end is None:
+            problem = "From and to must be whole milliseconds since 1970; the last two days are shown."
+        elif end <= start:
+            problem = "The stretch asked for ends before it begins; the last two days are shown."
+        else:
+            end = min(end, now_ms)
+            length = min(LONGEST_MS, max(SHORTEST_MS, end - start))
+            return max(0, end - length), end, ""
     try:
-        end = int(request.GET["to"])
-        start = int(request.GET["from"])
-    except (KeyError, ValueError):
-        try:
-            hours = float(request.GET.get("hours", 48))
-        except ValueError:
-            hours = 48.0
-        hours = hours if 0.1 <= hours <= 20_000 else 48.0
-        end, start = now_ms, now_ms - round(hours * 3_600_000)
-    end = max(0, min(end, now_ms))
-    length = min(LONGEST_MS, max(SHORTEST_MS, end - start))
-    return max(0, end - length), end
+        hours = float(request.GET.get("hours", 48))
+    except ValueError:
+        hours = 48.0
+    hours = hours if 0.1 <= hours <= 20_000 else 48.0
+    return max(0, now_ms - round(hours * 3_600_000)), now_ms, problem
 
 
 def _says(chart, rules, band, last, unit: str) -> dict:
@@ -76,7 +83,7 @@ def trend(request, tag: str):
     if signal is None and row is None:
         raise Http404
     now_ms = ms(state.now)
-    start, end = _window(request, now_ms)
+    start, end, problem = _window(request, now_ms)
     band = state.mill.band(row, state.grade) if row else None
     buckets = series(signal, at(start), at(end), BUCKETS) if signal else []
     lab = []
@@ -102,8 +109,8 @@ def trend(request, tag: str):
     length = end - start
     unit = signal.unit if signal else TESTS[row.test].unit
     context = {
-        "tag": tag, "signal": signal, "row": row, "band": band, "p": picture, "chart": chart if good else None, "says": _says(chart, rules, band, values[-1] if values else None, unit), "unit": unit,
-        "title": signal.label if signal else f"{row.place}, {TESTS[row.test].name.lower()}", "spans": SPANS, "hours": length / 3_600_000.0,
+        "problem": problem, "tag": tag, "signal": signal, "row": row, "band": band, "p": picture, "chart": chart if good else None, "says": _says(chart, rules, band, values[-1] if values else None, unit), "unit": unit,
+        "title": signal.label if signal else f"{row.place}, {midline(TESTS[row.test].name)}", "spans": SPANS, "hours": length / 3_600_000.0,
         "decimals": signal.decimals if signal else TESTS[row.test].decimals, "last": buckets[-1] if buckets else None, "start": at(start), "end": at(end), "live": end >= now_ms - 60_000,
         "table": [{"pk": pk, "at": t, "value": v} for pk, t, v in lab[::-1][:12]], "lab_total": len(lab), "readings_total": sum(b.n for b in buckets),
         "earlier": (start - length // 2, end - length // 2), "later": (start + length // 2, min(now_ms, end + length // 2)),

@@ -6,13 +6,16 @@ from tempfile import NamedTemporaryFile
 from django.contrib import messages
 from django.db.models import Sum
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
 from django.views.decorators.http import require_POST, require_safe
 
 from core.instruments.intake import is_stuck
-from desk.instruments.models import Delivery, Reading, Signal, ms
+from desk.instruments.models import Delivery, Reading, Signal, Worker, ms
 from desk.intake import files
 from desk.intake.actions import Raw, deliver
 from desk.kit.bench import time_of, typed_number
+from desk.kit.text import plain
+from desk.kit.writing import writing
 from desk.people import tokens
 from desk.people.models import Token
 from desk.people.rights import may
@@ -43,10 +46,18 @@ def _page(request, status: int = 200, **more):
     counts = {t: sum(r["trust"] == t for r in rows) for t in ("good", "old", "stuck", "none")}
     context = {
         "rows": rows, "counts": counts, "deliveries": Delivery.objects.select_related("by")[:SHOWN], "alive": _alive(),
+        "worker": Worker.objects.first(), "worker_s": _silence_s(), "waiting": files.waiting(), "failed": Delivery.objects.filter(status="failed").count(),
+        "taken": Delivery.objects.filter(door="file", taken_at__isnull=False).order_by("-taken_at").first(),
         "totals": Delivery.objects.aggregate(refused=Sum("refused"), flagged=Sum("flagged")), "drop": str(files.folder()),
         "keys": Token.objects.select_related("made_by") if request.user.may("tokens") else None, "may_type": request.user.may("readings"), **more,
     }  # fmt: skip
     return render(request, "intake/instruments.html", context, status=status)
+
+
+def _silence_s() -> float | None:
+    """Seconds since the instrument process was heard; None where it never was."""
+    seen = Worker.objects.values_list("seen_at", flat=True).first()
+    return None if seen is None else max(0.0, (timezone.now() - seen).total_seconds())
 
 
 def _alive() -> bool:
@@ -120,7 +131,7 @@ def send_file(request):
             kept.write(chunk)
     files.open_delivery(
         path=files.folder("coming") / kept.name,
-        name=upload.name,
+        name=plain(upload.name),
         by=request.user,
         now=request.now,
         history=request.POST.get("history") == "on",
@@ -145,9 +156,11 @@ def turn(request, pk: int):
     found = get_object_or_404(Delivery, pk=pk, door="file")
     stop = request.POST.get("to") == "stop"
     if stop and found.alive:
-        Delivery.objects.filter(pk=pk).update(wanted="stop")
+        with writing():
+            Delivery.objects.filter(pk=pk).update(wanted="stop")
     elif not stop and found.status in ("stopped", "failed"):
-        Delivery.objects.filter(pk=pk).update(wanted="go", status="waiting")
+        with writing():
+            Delivery.objects.filter(pk=pk).update(wanted="go", status="waiting")
     return redirect("intake:instruments")
 
 
@@ -155,7 +168,7 @@ def turn(request, pk: int):
 @may("tokens")
 def make_key(request):
     """A key for a program, shown this once."""
-    name, scope = request.POST.get("name", "").strip(), request.POST.get("scope", "")
+    name, scope = plain(request.POST.get("name", "")), request.POST.get("scope", "")
     if not name or len(name) > 60 or scope not in dict(Token.SCOPES):
         return _page(
             request,
@@ -166,8 +179,8 @@ def make_key(request):
                 else "Choose what the key is for."
             },
         )
-    _, plain = tokens.issue(name=name, scope=scope, by=request.user, now=request.now)
-    return _page(request, plain=plain)
+    _, key = tokens.issue(name=name, scope=scope, by=request.user, now=request.now)
+    return _page(request, plain=key)
 
 
 @require_POST

@@ -1,8 +1,14 @@
 """Pages for trouble: what happened, that nothing typed is lost, what to press."""
 
 import secrets
+import sys
 
+from django.core.exceptions import DisallowedHost
+from django.http import HttpResponse
 from django.shortcuts import render
+
+from desk.kit.once import not_recorded
+from desk.kit.writing import trouble_of
 
 
 def _page(request, status: int, title: str, text: str, *, number: str = ""):
@@ -10,6 +16,8 @@ def _page(request, status: int, title: str, text: str, *, number: str = ""):
 
 
 def bad_request(request, exception=None):
+    if isinstance(exception, DisallowedHost):  # nothing of the desk is shown to, or asked of, a name that is not ours
+        return HttpResponse("This desk does not go by that name.\n", content_type="text/plain; charset=utf-8", status=400)
     return _page(
         request, 400, "The desk could not read this.", "What was asked is not in a form it knows. Nothing was recorded."
     )
@@ -27,6 +35,9 @@ def not_found(request, exception=None):
 
 
 def server_error(request):
+    trouble = trouble_of(sys.exc_info()[1])
+    if trouble is not None:
+        return not_recorded(request, trouble)
     number = f"F-{secrets.randbelow(9000) + 1000}"
     return _page(
         request,

@@ -30,9 +30,9 @@ def edge_back(steps: list[tuple[float, float]], end: float, *, reach: float = 15
     return f"V{n(steps[-1][1])}" + path + f"H{n(steps[0][0])}"
 
 
-def ribbon(tops: list[tuple[float, float]], bottoms: list[tuple[float, float]], end: float) -> str:
+def ribbon(tops: list[tuple[float, float]], bottoms: list[tuple[float, float]], end: float, *, reach: float = 15.0) -> str:
     """A closed band between an upper and a lower edge."""
-    return f"M{edge(tops, end)}{edge_back(bottoms, end)}Z"
+    return f"M{edge(tops, end, reach=reach)}{edge_back(bottoms, end, reach=reach)}Z"
 
 
 def band(x0: float, a: float, b: float, x1: float, c: float, d: float) -> str:

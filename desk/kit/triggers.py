@@ -1,6 +1,27 @@
 """SQLite triggers that make a table append-only: UPDATE and DELETE are refused by the database itself."""
 
 
+def no_replace(table: str, same: str) -> tuple[str, str]:
+    """(forward, backward) for a trigger that refuses INSERT OR REPLACE; `same` says which row there is the one to be replaced."""
+    name = f"{table}_no_replace"
+    body = (
+        f"SELECT RAISE(ABORT, '{table} is append-only: it is there already') WHERE EXISTS (SELECT 1 FROM {table} WHERE {same});"
+    )
+    return f"CREATE TRIGGER {name} BEFORE INSERT ON {table} BEGIN {body} END;", f"DROP TRIGGER {name};"
+
+
+SAME = {
+    "log_record": "id = NEW.id OR hash = NEW.hash",
+    "instruments_reading": "signal_id = NEW.signal_id AND at_ms = NEW.at_ms",
+}
+
+
+def expected() -> dict[str, str]:
+    """Every trigger that must stand in the database, by name."""
+    pairs = [pair for table, same in SAME.items() for pair in (*append_only(table), no_replace(table, same))]
+    return {forward.split()[2]: forward.rstrip(";") for forward, _ in pairs}
+
+
 def append_only(table: str) -> list[tuple[str, str]]:
     """(forward, backward) statements for one table."""
     made = []

@@ -8,6 +8,7 @@ from django.views.decorators.http import require_POST, require_safe
 
 from desk.kit.units import CHOICES
 from desk.kit.ways import own_path
+from desk.kit.writing import writing
 
 YEAR_S = 365 * 24 * 3600
 
@@ -36,7 +37,8 @@ def own_units(request):
     """Keep the units this person reads; an empty choice is the mill's."""
     kept = {name: request.POST[name] for name, (_, options) in CHOICES.items() if request.POST.get(name) in dict(options)}
     request.user.schools = kept
-    request.user.save(update_fields=["schools"])
+    with writing():
+        request.user.save(update_fields=["schools"])
     messages.success(request, "Your units are kept. What you enter for the record stays in the mill’s.")
     return redirect("kit:help")
 

@@ -1,21 +1,23 @@
 """Recording a sample: result, repeatability, judgement, the move it calls for, the effect of the move before it."""
 
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from datetime import timedelta
-
-from django.db import transaction
 
 from core.errors import ImpossibleInput, Infeasible, Problem
 from core.judge.band import State, judge
 from core.lab import consistency
 from core.lab.methods import TESTS, plausible
 from core.lab.replicate import Replicates, combine
-from desk.kit.templatetags.vat import figure
+from desk.kit.templatetags.vat import clock, figure
+from desk.kit.writing import writing
 from desk.lab.board import STANDS, confirmed
 from desk.log.actions import write
 from desk.log.models import Kind, Record
-from desk.log.moves import judge_effect, open_decision, propose, slip
+from desk.log.moves import judge_effect, open_decision, propose, rejudge_effect, rest_on_corrected, slip, withdraw
 from desk.log.practice import from_result
+
+CORRECTED: list[Callable[..., None]] = []  # what other places do when a result is corrected: wrong, right, by, now, state
 
 
 @dataclass(frozen=True)
@@ -61,7 +63,6 @@ def work_out(row, entry: Entry) -> Outcome:
     return Outcome(tuple(singles), combine(tuple(singles), r_abs=test.r_abs, r_rel_pct=test.r_rel_pct), tuple(cautions))
 
 
-@transaction.atomic
 def record_sample(
     *, row, entry: Entry, at, by, now, state, corrects: Record | None = None, reason: str = "", words: str = "", lot: str = ""
 ) -> Record:
@@ -100,23 +101,63 @@ def record_sample(
     if corrects is not None:
         before = before.exclude(pk=corrects.pk)
     before = before.order_by("-at", "-id").first()
-    result = write(
-        kind=Kind.RESULT,
-        subject=subject,
-        at=at,
-        by=by,
-        now=now,
-        says=says,
-        value=value,
-        status=status,
-        words=words,
-        data=data,
-        corrects=corrects,
-        reason=reason,
-    )
-    if status in STANDS and not lot:
-        _follow(row, band, result, before, test, now=now, state=state)
+    with writing():
+        if corrects is not None:
+            _still_current(corrects)
+        result = write(
+            kind=Kind.RESULT,
+            subject=subject,
+            at=at,
+            by=by,
+            now=now,
+            says=says,
+            value=value,
+            status=status,
+            words=words,
+            data=data,
+            corrects=corrects,
+            reason=reason,
+        )
+        if corrects is not None:
+            _travel(row, band, corrects, result, before, test, by=by, now=now, state=state)
+        if status in STANDS and not lot:
+            _follow(row, band, result, before, test, now=now, state=state)
     return result
+
+
+def _still_current(corrects: Record) -> None:
+    """Inside the write: nobody corrected it meanwhile. Raises: ImpossibleInput, with who and when."""
+    if (later := corrects.corrected_by.first()) is not None:
+        text = f"was corrected at {clock(later.entered_at)} by {later.signed} already; correct that entry"
+        raise ImpossibleInput(Problem("corrects", text))
+
+
+def _slip_for(row, band, result: Record, before, test, *, now) -> dict | None:
+    """The slip that a result calls for, where it stands, is confirmed and its row has a lever of its own."""
+    if result.status not in STANDS or not confirmed(row, band, result, before):
+        return None
+    if judge(result.value, band, confirmed=True).state not in (State.ACT, State.CONTAIN):
+        return None
+    move = propose(row, band, result.value)
+    if move is None or isinstance(move, Infeasible) or move.change == 0.0:
+        return None
+    return slip(move, row=row, band=band, reading=result.value, decimals=test.decimals, unit=test.unit, now=now)
+
+
+def _travel(row, band, wrong: Record, right: Record, before, test, *, by, now, state) -> None:
+    """A corrected reading travels: what was proposed, decided, judged or released on it is looked at again, and the log says so."""
+    fresh = _slip_for(row, band, right, before, test, now=now)
+    for move in Record.objects.current().filter(kind=Kind.MOVE, about=wrong):
+        decided = Record.objects.current().filter(kind=Kind.DECISION, about=move).first()
+        if decided is None:
+            withdraw(move, why="its reading was corrected", by=by, now=now, about=right, reason=right.reason)
+        else:
+            rest_on_corrected(decided, right, fresh, by=by, now=now)
+    for effect in Record.objects.current().filter(kind=Kind.EFFECT, data__result=wrong.pk).select_related("about__about"):
+        if right.status in STANDS and effect.status in ("worked", "partly", "not"):
+            rejudge_effect(effect, right, band, now=now)
+    for follow in CORRECTED:
+        follow(wrong=wrong, right=right, by=by, now=now, state=state)
 
 
 def _follow(row, band, result: Record, before, test, *, now, state) -> None:
@@ -128,13 +169,14 @@ def _follow(row, band, result: Record, before, test, *, now, state) -> None:
     judgement = judge(result.value, band, confirmed=confirmed(row, band, result, before))
     if too_old or judgement.state not in (State.ACT, State.CONTAIN) or not confirmed(row, band, result, before):
         return
-    move = propose(row, band, result.value)
-    if move is None:
+    if Record.objects.current().filter(kind=Kind.MOVE, about=result).exists():
+        return  # the way back of a move that rested on the reading this one corrects
+    if propose(row, band, result.value) is None:
         from_result(row.id, result, state=state, now=now)
         return
-    if isinstance(move, Infeasible) or move.change == 0.0:
+    data = _slip_for(row, band, result, before, test, now=now)
+    if data is None:
         return
-    data = slip(move, row=row, band=band, reading=result.value, decimals=test.decimals, unit=test.unit, now=now)
     write(kind=Kind.MOVE, subject=row.id, by=None, now=now, says=data["title"], data=data, about=result)
 
 

@@ -11,7 +11,7 @@ from core.judge.band import GRAVITY, Band, Judgement, State, judge
 from core.judge.due import Due, DueState, due
 from core.lab.methods import TESTS
 from desk.kit import units
-from desk.kit.templatetags.vat import figure, hm
+from desk.kit.templatetags.vat import figure, hm, midline
 from desk.kit.units import Schools
 from desk.kit.words import limits
 from desk.log.models import Kind, Record
@@ -108,7 +108,7 @@ class RowNow:
 
     @property
     def short_place(self) -> str:
-        return self.row.place if self.test.unit else f"{self.row.place} {self.test.name.lower()}"
+        return self.row.place if self.test.unit else f"{self.row.place} {midline(self.test.name)}"
 
     @property
     def late_words(self) -> str:

@@ -1,6 +1,7 @@
 """Lab: what is due, one row's results, and the tablet page that records a sample."""
 
 from datetime import timedelta
+from urllib.parse import quote
 
 from django.contrib import messages
 from django.http import Http404
@@ -12,6 +13,7 @@ from core.errors import ImpossibleInput
 from core.judge.band import judge
 from core.lab.replicate import Status
 from desk.instruments.store import at_minute
+from desk.kit.text import whole
 from desk.kit.words import limits
 from desk.lab.actions import could_not_sample, record_sample
 from desk.lab.board import Board, confirmed
@@ -41,9 +43,7 @@ def due_list(request):
     if state is None:
         return render(request, "no_mill.html")
     board = Board(state)
-    drift = request.GET.get("show") == "drift"
-    rows = board.drifting if drift else board.due_rows
-    return render(request, "lab/due.html", {"board": board, "rows": rows, "drift": drift, "counts": board.counts()})
+    return render(request, "lab/due.html", {"board": board, "rows": board.due_rows, "counts": board.counts()})
 
 
 @require_safe
@@ -120,6 +120,11 @@ def record(request, row_id: str):
         "typed": data,
         **_answer(form, row, state, corrects),
     }
+    context["first_empty"] = next(
+        (c.name for c in form.cells if not c.typed.strip() or c.error), form.cells[0].name if form.cells else ""
+    )
+    kept = {"corrects": str(corrects.pk) if corrects else "", "lot": lot, "third": data.get("third", "")}
+    context["keeps"] = "".join(f"&{k}={quote(v)}" for k, v in kept.items() if v)
     context["due"] = Board(state, only=row_id).by_id[row_id]
     partial = request.method == "GET" and request.htmx and request.htmx.target == "answer"
     return render(
@@ -134,8 +139,8 @@ def _corrected(request, data, row, state):
     """The record this entry corrects, once this person may; None for a new sample."""
     if not data.get("corrects"):
         return None
-    found = Record.objects.filter(pk=data["corrects"] if data["corrects"].isdigit() else 0, kind=Kind.RESULT).first()
-    if found is None or found.data.get("test") != row.test:
+    found = Record.objects.filter(pk=whole(data["corrects"]), kind=Kind.RESULT).first()
+    if found is None or found.data.get("test") != row.test or found.subject.rpartition("/")[2] != row.id:
         raise Http404
     why = may_correct(found, request.user, shift_start=shift_of(state.now, state.mill).start)
     if why:
@@ -189,7 +194,8 @@ def _keep(request, form: SampleForm, row, state, corrects, lot: str):
         form.refuse(refusal)
         return None
     messages.success(request, f"Recorded: {kept.says}.")
-    move = Record.objects.filter(kind=Kind.MOVE, about=kept).first()
+    more = getattr(request, "newest_record", 0) > kept.pk  # it called for a move
+    move = Record.objects.filter(kind=Kind.MOVE, about=kept).first() if more else None
     if move and request.user.may("move"):
         return redirect("shift:decide", pk=move.pk)
     if lot:

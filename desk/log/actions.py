@@ -1,8 +1,10 @@
 """Every write to the record goes through here: atomic, signed, chained to the one before."""
 
-from django.db import transaction
+from django.db import connection
 
 import core
+from desk.kit.writing import note_record, writing
+from desk.log.anchor import advance_soon
 from desk.log.models import Kind, Record
 
 MOST_RECORDS_READ = 500
@@ -16,11 +18,13 @@ REASONS = {
 }
 
 
-@transaction.atomic
+@writing()
 def write(*, kind: str, by, now, says: str, subject: str = "", at=None, value=None, status: str = "", words: str = "",
           data=None, about=None, corrects=None, reason: str = "") -> Record:  # fmt: skip
     """Append one record. `by` None is the desk itself. `now` is the mill's clock; `at` defaults to it."""
-    last = Record.objects.order_by("-id").values_list("hash", flat=True).first() or ""
+    with connection.cursor() as cursor:
+        row = cursor.execute("SELECT hash FROM log_record ORDER BY id DESC LIMIT 1").fetchone()
+    last = row[0] if row else ""
     record = Record(
         kind=kind,
         subject=subject,
@@ -41,6 +45,8 @@ def write(*, kind: str, by, now, says: str, subject: str = "", at=None, value=No
     )
     record.hash = record.chained(last)
     record.save(force_insert=True)
+    note_record(record.pk)
+    advance_soon(record)
     return record
 
 
@@ -49,21 +55,58 @@ def write_note(*, by, now, words: str, about=None) -> Record:
     return write(kind=Kind.REMARK, by=by, now=now, says="Note", words=words.strip(), about=about)
 
 
+CORRECTABLE = (Kind.RESULT, Kind.REMARK, Kind.DECISION, Kind.MOVE)
+
+
 class CorrectionRefused(Exception):
-    """Why this record cannot be corrected by this person now."""
+    """Why this record cannot be corrected so: `field` is where to show it."""
+
+    def __init__(self, field: str, text: str):
+        super().__init__(text)
+        self.field = field
 
 
 def may_correct(record: Record, person, *, shift_start) -> str:
     """An empty string when `person` may correct `record`, else the reason why not."""
-    if record.kind != Kind.RESULT:
-        return "Only a result is corrected here; other entries get a note that points to them."
-    if record.is_corrected:
-        return "It has been corrected already; correct the newer one."
+    if record.kind not in CORRECTABLE:
+        return "Results, notes, moves and decisions are corrected; other entries get a note that points to them."
+    if record.kind == Kind.MOVE and record.followed_by.filter(kind=Kind.DECISION).exists():
+        return "It is decided: correct the decision."
+    if (later := record.corrected_by.first()) is not None:
+        return f"It was corrected at {later.entered_at:%H:%M} by {later.signed}; correct the newer one."
+    if record.by is None and person.may("move"):
+        return ""  # the desk's own proposal
     own = record.by_id == person.pk
-    if own and person.may("correct_own") and record.entered_at >= shift_start:
+    if own and person.may("correct_own") and (record.entered_at >= shift_start or person.how("correct_own") == "yes"):
         return ""
-    if person.may("correct_other") or (person.role == "lab" and record.by and record.by.role == "lab"):
+    if person.how("correct_other") == "yes" or (person.may("correct_other") and record.by and record.by.role == person.role):
         return ""
     if own:
         return "The shift it was entered in is over: ask the shift lead."
-    return "It is another person's entry: ask the shift lead."
+    return "It is another person’s entry: ask the shift lead."
+
+
+def correct_note(*, note: Record, words: str, reason: str, by, now) -> Record:
+    """A note's words put right by a later note. Raises: CorrectionRefused."""
+    if not words.strip():
+        raise CorrectionRefused("words", "Note is empty; write what it should have said.")
+    if reason not in REASONS:
+        raise CorrectionRefused("reason", "Reason of the correction is empty; choose one.")
+    with writing():
+        _still_current(note)
+        return write(
+            kind=Kind.REMARK,
+            by=by,
+            now=now,
+            at=note.at,
+            says="Note",
+            words=words.strip(),
+            about=note.about,
+            corrects=note,
+            reason=reason,
+        )
+
+
+def _still_current(record: Record) -> None:
+    if (later := record.corrected_by.first()) is not None:
+        raise CorrectionRefused("reason", f"It was corrected at {later.entered_at:%H:%M} by {later.signed} already.")

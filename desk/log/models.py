@@ -3,11 +3,15 @@
 SQLite triggers (migration 0002) refuse UPDATE and DELETE. A wrong entry is corrected by a later record that points to it.
 """
 
-import hashlib
 import json
+from collections.abc import Mapping
+from datetime import UTC, datetime
+from typing import Any
 
 from django.conf import settings
 from django.db import models
+
+from desk.kit.seal import keyed
 
 
 class Kind(models.TextChoices):
@@ -16,11 +20,13 @@ class Kind(models.TextChoices):
     MOVE = "move", "move proposed"
     DECISION = "decision", "move decided"
     EFFECT = "effect", "move judged"
+    UNDO = "undo", "move undone"
     SETPOINT = "setpoint", "set point made"
     ORDER = "order", "order"
     RUNCARD = "runcard", "run card"
     START = "start", "start"
-    STOP = "stop", "planned stop"
+    STOP = "stop", "stop"
+    RATE = "rate", "reduced rate"
     LOT_OPEN = "lot_open", "lot opened"
     LOT_CLOSE = "lot_close", "lot closed"
     DISPOSITION = "disposition", "disposition"
@@ -32,6 +38,15 @@ class Kind(models.TextChoices):
     SETUP = "setup", "set-up"
     COOK = "cook", "cook"
     EVENT = "event", "event"
+    PROOF = "proof", "record proved"
+
+
+def canonical(told: Mapping[str, Any]) -> str:
+    """A record as one line of JSON: sorted keys, times in UTC, no spaces."""
+    plain = {k: v.astimezone(UTC).isoformat() if isinstance(v, datetime) else v for k, v in told.items()}
+    if plain["value"] is not None:
+        plain["value"] = float(plain["value"])
+    return json.dumps(plain, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 
 
 class RecordQuerySet(models.QuerySet):
@@ -86,13 +101,17 @@ class Record(models.Model):
     def __str__(self) -> str:
         return f"{self.at:%Y-%m-%d %H:%M} {self.kind} {self.subject}: {self.says}"
 
-    def canonical(self) -> str:
-        """What the hash is taken over: sorted keys, UTC, no spaces."""
-        told = {
+    def chained(self, previous_hash: str) -> str:
+        """The keyed hash of this record behind the one before it."""
+        return keyed(previous_hash + canonical(self.told()))
+
+    def told(self) -> dict[str, Any]:
+        """What the hash is taken over, by name."""
+        return {
             "kind": self.kind,
             "subject": self.subject,
-            "at": self.at.isoformat(),
-            "entered_at": self.entered_at.isoformat(),
+            "at": self.at,
+            "entered_at": self.entered_at,
             "by": self.by_id,
             "signed": self.signed,
             "value": self.value,
@@ -105,10 +124,6 @@ class Record(models.Model):
             "reason": self.reason,
             "core_version": self.core_version,
         }
-        return json.dumps(told, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
-
-    def chained(self, previous_hash: str) -> str:
-        return hashlib.sha256((previous_hash + self.canonical()).encode()).hexdigest()
 
     @property
     def is_corrected(self) -> bool:

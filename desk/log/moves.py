@@ -3,7 +3,7 @@
 import math
 from datetime import datetime, timedelta
 
-from django.db import transaction
+from django.db import connection
 
 from core.errors import Infeasible
 from core.judge import advise
@@ -11,12 +11,13 @@ from core.judge.band import Band
 from core.judge.move import outcome
 from core.stock.loop import LoopCase
 from core.stock.transmitter import TransmitterCheck
-from desk.kit.templatetags.vat import clock, figure
-from desk.log.actions import write
+from desk.kit.templatetags.vat import clock, figure, hm, stop
+from desk.kit.writing import writing
+from desk.log.actions import REASONS, write
 from desk.log.models import Kind, Record
 
 CHOICES = {"take": "taken", "alter": "altered", "refuse": "refused"}
-STALE_H = 2.0
+UNDO_S = 60.0
 
 
 def loop_of(lever: dict, reading: float, target: float) -> LoopCase:
@@ -111,7 +112,7 @@ def share_slip(state, vessel_now) -> dict | None:
     return {
         "kind": "share", "vessel": v.key, "source": v.source, "spare": spare.source.key, "title": title,
         "expect": f"{v.source} makes {figure(vessel_now.rate_in, 2)} t/h, the blend takes {figure(vessel_now.rate_out, 2)}. Act by {clock(act_by)}.",
-        "why": f"The {v.name} is {cover.way} in {figure(cover.hours * 60, 0)} min at the rates now. {limits}",
+        "why": f"The {v.name} is {cover.way} in {hm(cover.hours)} at the rates now. {limits}",
         "caution": "Step shares by what the blend chest can mix: freeness and shade follow within a chest.",
         "school": "", "before": move.before, "after": move.after, "unit": "%", "reading": vessel_now.level_pct,
         "expected": move.after, "dead_min": move.dead_min, "retest_min": move.retest_min, "low": 0.0,
@@ -145,18 +146,27 @@ class DecisionRefused(Exception):
         self.field = field
 
 
-@transaction.atomic
+def must_be_open(move: Record) -> None:
+    """Inside the write: the move is the newest of its kind and nobody has decided it. Raises: DecisionRefused, with who and when."""
+    decided = Record.objects.current().filter(kind=Kind.DECISION, about=move).first()
+    if decided is not None:
+        word = CHOICES.get(decided.data["choice"], "decided")
+        raise DecisionRefused("choice", f"This move was {word} at {clock(decided.entered_at)} by {stop(decided.signed)}")
+    later = Record.objects.filter(corrects=move).first()
+    if later is not None:
+        raise DecisionRefused("choice", f"This move was withdrawn at {clock(later.entered_at)}: {later.says}.")
+
+
 def decide(
     *, move: Record, choice: str, by, now, state, size: float | None = None, reason: str = "", gate: bool = False
 ) -> Record:
     """Keep what became of a proposed move. Altering wants a size within the slip's limits, refusing a reason.
 
     A share that is taken becomes the blend's set point on this desk; the person sets it at the plant.
+    Raises: DecisionRefused, also where somebody else has decided it meanwhile.
     """
     if choice not in CHOICES:
         raise DecisionRefused("choice", "is none of take, alter, refuse")
-    if Record.objects.current().filter(kind=Kind.DECISION, about=move).exists():
-        raise DecisionRefused("choice", "This move has been decided already.")
     if choice == "refuse" and not reason.strip():
         raise DecisionRefused("reason", "Reason is empty; say in a few words why it is refused.")
     after = move.data["after"]
@@ -180,24 +190,150 @@ def decide(
         data["retest_at"] = retest.isoformat()
         if move.data.get("gate"):
             data["gate"] = move.data["gate"]
-    kept = write(
-        kind=Kind.DECISION, subject=move.subject, by=by, now=now, says=says, words=reason.strip(), data=data, about=move
-    )
-    if choice != "refuse" and move.data["kind"] == "share":
-        shares = {k: 100.0 * s for k, s in state.shares.items()}
-        source, spare = move.data["source"], move.data["spare"]
-        shares[spare] = shares.get(spare, 0.0) + shares[source] - after
-        shares[source] = after
-        set_shares(shares, by=by, now=now, state=state, about=kept)
+    shares = shares_after(move.data, after, state) if choice != "refuse" else None
+    with writing():
+        must_be_open(move)
+        kept = write(
+            kind=Kind.DECISION, subject=move.subject, by=by, now=now, says=says, words=reason.strip(), data=data, about=move
+        )
+        if shares is not None:
+            set_shares(shares, by=by, now=now, state=state, about=kept)
     return kept
+
+
+def shares_after(slip_: dict, after: float, state) -> dict[str, float] | None:
+    """The furnish's shares in % once a share move is in force at `after`; None for a move of another lever."""
+    if slip_["kind"] != "share":
+        return None
+    shares = {k: 100.0 * s for k, s in state.shares.items()}
+    source, spare = slip_["source"], slip_["spare"]
+    shares[spare] = shares.get(spare, 0.0) + shares[source] - after
+    shares[source] = after
+    return shares
+
+
+def decide_cover(*, slip_: dict, by, now, state, **decision) -> Record:
+    """Propose the share move that a vessel asks for and keep what was decided on it, together.
+
+    Raises: DecisionRefused, also where the shares were set by somebody else since the slip was worked out.
+    """
+    with writing():
+        newest = Record.objects.current().filter(kind=Kind.SETPOINT, subject="blend.shares").order_by("-at", "-id").first()
+        known = state.setpoints[-1].pk if state.setpoints else None
+        if newest is not None and newest.pk != known:
+            raise DecisionRefused(
+                "choice", f"The shares were set at {clock(newest.entered_at)} by {newest.signed}; the move is worked out anew."
+            )
+        vessel = slip_["vessel"]
+        move = write(kind=Kind.MOVE, subject=f"cover.{vessel}", by=None, now=now, says=slip_["title"], data=slip_)
+        return decide(move=move, by=by, now=now, state=state, **decision)
+
+
+def correct_decision(*, decided: Record, choice: str, size: float | None, words: str, reason: str, by, now, state) -> Record:
+    """A decision as it should have been entered: a later record in its place; a share is set anew with it.
+
+    Raises: DecisionRefused, also where it was corrected meanwhile.
+    """
+    if choice not in CHOICES:
+        raise DecisionRefused("choice", "is none of take, alter, refuse")
+    if reason not in REASONS:
+        raise DecisionRefused("reason", "Reason of the correction is empty; choose one.")
+    if choice == "refuse" and not words.strip():
+        raise DecisionRefused("words", "Words are empty; say in a few words why it was refused.")
+    slip_ = decided.about.data
+    after = slip_["after"]
+    if choice == "alter":
+        if size is None or not slip_["low"] <= size <= slip_["high"]:
+            low, high = (figure(slip_[k], slip_.get("decimals", 0)) for k in ("low", "high"))
+            raise DecisionRefused(
+                "size", f"Size is {'empty' if size is None else f'{size:g}'}; it must be {low} to {high} {slip_['unit']}."
+            )
+        after = size
+    data = {**decided.data, "choice": choice, "after": after, "was": decided.data["after"]}
+    if choice != "refuse":
+        data.setdefault("retest_at", (now + timedelta(minutes=slip_["retest_min"])).isoformat())
+    shares = shares_after(slip_, after, state) if choice != "refuse" else None
+    with writing():
+        if (later := decided.corrected_by.first()) is not None:
+            raise DecisionRefused("choice", f"It was corrected at {clock(later.entered_at)} by {later.signed} already.")
+        kept = write(
+            kind=Kind.DECISION,
+            subject=decided.subject,
+            by=by,
+            now=now,
+            at=decided.at,
+            words=words.strip(),
+            data=data,
+            says=f"{CHOICES[choice].capitalize()}: {slip_['title']}",
+            about=decided.about,
+            corrects=decided,
+            reason=reason,
+        )
+        made = Record.objects.current().filter(kind=Kind.SETPOINT, about=decided).order_by("-id").first()
+        if made is not None and (choice == "refuse" or after != decided.data["after"]):
+            _back(made, by=by, now=now, about=kept)
+        if shares is not None and after != decided.data["after"]:
+            set_shares(shares, by=by, now=now, state=state, about=kept)
+    return kept
+
+
+def may_undo(decided: Record, now: datetime) -> float:
+    """Seconds in which a taken or altered move can still be undone by whoever may take it; 0 once they are over."""
+    if decided.kind != Kind.DECISION or decided.data["choice"] == "refuse" or decided.is_corrected:
+        return 0.0
+    return max(0.0, UNDO_S - (now - decided.entered_at).total_seconds())
+
+
+def undo(*, decided: Record, by, now) -> Record:
+    """Take a decision back within its minute: a later record says so, and shares go back by a later set point.
+
+    Raises: DecisionRefused, with who and when, where it was undone already or its minute is over.
+    """
+    with writing():
+        earlier = decided.corrected_by.first()
+        if earlier is not None:
+            raise DecisionRefused("choice", f"It was undone at {clock(earlier.entered_at)} by {stop(earlier.signed)}")
+        if may_undo(decided, now) <= 0.0:
+            raise DecisionRefused("choice", "Its minute is over; make a new move.")
+        kept = write(
+            kind=Kind.UNDO,
+            subject=decided.subject,
+            by=by,
+            now=now,
+            says=f"Undone: {decided.says}",
+            about=decided.about,
+            corrects=decided,
+            data={"before": decided.data["after"], "after": decided.data["before"], "unit": decided.data["unit"]},
+        )
+        made = Record.objects.current().filter(kind=Kind.SETPOINT, about=decided).order_by("-id").first()
+        if made is not None:
+            _back(made, by=by, now=now, about=kept)
+    return kept
+
+
+def _back(made: Record, *, by, now, about: Record) -> Record:
+    """The set point that stood before `made`, again, as a later record."""
+    before = (
+        Record.objects.current().filter(kind=Kind.SETPOINT, subject=made.subject, id__lt=made.pk).order_by("-at", "-id").first()
+    )
+    data = before.data if before is not None else {"shares_pct": made.data["was_pct"], "gives_t_h": made.data["gave_t_h"]}
+    words = ", ".join(f"{k} {figure(v, 1)}" for k, v in data["shares_pct"].items() if v > 0)
+    return write(
+        kind=Kind.SETPOINT, subject=made.subject, by=by, now=now, says=f"Furnish set back: {words} %", data=data, about=about
+    )
 
 
 def set_shares(shares_pct: dict[str, float], *, by, now, state, about=None) -> Record:
     """Shares of the furnish as set by a person, with what each source then gives."""
     fractions = {k: v / 100.0 for k, v in shares_pct.items()}
     drawn = state.draw_of(state.mix_of(fractions)).solids_t_h
-    words = ", ".join(f"{k} {v:g}" for k, v in shares_pct.items() if v > 0)
-    data = {"shares_pct": shares_pct, "gives_t_h": {k: v * drawn for k, v in fractions.items()}}
+    words = ", ".join(f"{k} {figure(v, 0 if abs(v - round(v)) < 0.05 else 1)}" for k, v in shares_pct.items() if v > 0)
+    data = {
+        "shares_pct": shares_pct,
+        "gives_t_h": {k: v * drawn for k, v in fractions.items()},
+        "was_pct": {k: 100.0 * v for k, v in state.shares.items()},
+        "gave_t_h": {k: v * state.draw.solids_t_h for k, v in state.shares.items()},
+    }
     return write(
         kind=Kind.SETPOINT, subject="blend.shares", by=by, now=now, says=f"Furnish set: {words} %", data=data, about=about
     )
@@ -205,13 +341,79 @@ def set_shares(shares_pct: dict[str, float], *, by, now, state, about=None) -> R
 
 def open_decision(subject: str) -> Record | None:
     """The newest taken or altered move on a subject whose effect has not been judged yet."""
+    with connection.cursor() as cursor:  # most samples follow no move
+        sql = "SELECT 1 FROM log_record WHERE kind = 'decision' AND subject = %s LIMIT 1"
+        if cursor.execute(sql, [subject]).fetchone() is None:
+            return None
     decided = Record.objects.current().filter(kind=Kind.DECISION, subject=subject).order_by("-at", "-id").first()
     if decided is None or decided.data["choice"] == "refuse" or decided.followed_by.filter(kind=Kind.EFFECT).exists():
         return None
     return decided
 
 
-def judge_effect(decided: Record, result: Record, band: Band, *, now) -> Record:
+def withdraw(move: Record, *, why: str, by, now, about: Record | None = None, reason: str = "other") -> Record:
+    """Take back a move that nobody has decided: a later record says why. Inside the caller's write."""
+    says = f"Withdrawn: {move.says}; {why}"
+    return write(
+        kind=Kind.CORRECTION, subject=move.subject, by=by, now=now, says=says, corrects=move, about=about, reason=reason
+    )
+
+
+def rest_on_corrected(decided: Record, right: Record, fresh: dict | None, *, by, now) -> Record:
+    """A decided move whose reading was corrected: marked so, and where it was taken the way back (or to the right size) is offered.
+
+    `fresh` is the slip that the corrected reading asks for; None where it asks for none. Returns the offered move, or the mark.
+    """
+    slip_, choice = decided.about.data, decided.data["choice"]
+    was = decided.about.about
+    text = f"{slip_['title']} rests on a corrected reading: {_shown(was.value)}, corrected to {_shown(right.value)}"
+    mark = write(
+        kind=Kind.EFFECT,
+        subject=decided.subject,
+        by=by,
+        now=now,
+        says=text,
+        status="rests on a corrected reading",
+        data={"result": right.pk},
+        about=decided,
+    )
+    if choice == "refuse":
+        return mark
+    now_at, then = decided.data["after"], fresh["after"] if fresh else decided.data["before"]
+    if abs(now_at - then) < 1e-9:
+        return mark
+    places, unit = slip_.get("decimals", 0), slip_["unit"]
+    moved = right.value if slip_["reading"] is None else right.value + (slip_["expected"] - slip_["reading"])
+    title = f"Set back: {figure(now_at, places)} to {figure(then, places)} {unit} ({slip_['title']})"
+    low, high = min(slip_["low"], now_at, then), max(slip_["high"], now_at, then)
+    back = {
+        **slip_,
+        "title": title,
+        "before": now_at,
+        "after": then,
+        "reading": moved,
+        "expected": fresh["expected"] if fresh else right.value,
+        "low": low,
+        "high": high,
+        "bound_by": "",
+        "why": f"{text}. "
+        + ("The corrected reading asks for this size." if fresh else "The corrected reading asks for no move."),
+    }
+    if slip_["kind"] == "share":
+        back |= {"other_before": slip_["other_after"], "other_after": slip_["other_before"]}
+    return write(kind=Kind.MOVE, subject=decided.subject, by=None, now=now, says=title, data=back, about=right)
+
+
+def _shown(value: float | None) -> str:
+    return "none" if value is None else f"{value:.4g}".replace("-", "−")
+
+
+def rejudge_effect(effect: Record, result: Record, band: Band, *, now) -> Record:
+    """What a move did, judged again by the corrected reading of its retest; the first judgement stays, corrected."""
+    return judge_effect(effect.about, result, band, now=now, corrects=effect)
+
+
+def judge_effect(decided: Record, result: Record, band: Band, *, now, corrects: Record | None = None) -> Record:
     """Write what a taken move did, at its retest."""
     move = decided.about
     found = outcome(before=move.data["reading"], expected=move.data["expected"], after=result.value, band=band)
@@ -224,6 +426,7 @@ def judge_effect(decided: Record, result: Record, band: Band, *, now) -> Record:
         now=now,
         says=says,
         status=found,
-        data={"after": result.value, "expected": move.data["expected"]},
+        data={"after": result.value, "expected": move.data["expected"], "result": result.pk},
         about=decided,
+        corrects=corrects,
     )

@@ -1,50 +1,28 @@
 """Safe keeping: the chain of the log proved, dated backups that were checked, a restore that goes back when it fails."""
 
+import contextlib
 import hashlib
 import os
 import shutil
 import sqlite3
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 
-from django.conf import settings
 from django.core.management import call_command
 from django.db import connection
 
-from desk.log.models import Record
+from desk.log.actions import write
+from desk.log.anchor import Verified, anchor_now, anchor_path, folder, history_path, verify
+from desk.log.models import Kind
+
+__all__ = ["KEPT", "Kept", "NotSafe", "Verified", "backup", "folder", "newest_backup", "restore", "verify"]
 
 KEPT = 14
 
 
 class NotSafe(Exception):
     """Why a backup or a restore did not happen; what was there before still is."""
-
-
-@dataclass(frozen=True)
-class Verified:
-    """The chain as far as it holds: records looked at, and the first that does not fit."""
-
-    records: int
-    broken_at: int | None
-    why: str = ""
-
-    @property
-    def holds(self) -> bool:
-        return self.broken_at is None
-
-
-def verify() -> Verified:
-    """Walk the log from its first record: each names the hash of the one before and has its own."""
-    previous, n = "", 0
-    for record in Record.objects.order_by("id").iterator(chunk_size=2000):
-        n += 1
-        if record.previous_hash != previous:
-            return Verified(n, record.pk, "does not follow the record before it: one was taken out or put in")
-        if record.hash != record.chained(previous):
-            return Verified(n, record.pk, "was changed after it was written")
-        previous = record.hash
-    return Verified(n, None)
 
 
 def _check_file(path: Path) -> None:
@@ -68,33 +46,37 @@ def _digest(path: Path) -> str:
         return hashlib.file_digest(source, "sha256").hexdigest()
 
 
-def folder() -> Path:
-    found = Path(settings.DATA) / "backups"
-    found.mkdir(parents=True, exist_ok=True)
-    return found
-
-
 def backup(now: datetime, *, into: Path | None = None, keep: int = KEPT) -> Path:
     """A whole, checked copy of the database in use, dated; older ones than `keep` are taken away."""
     place = into or folder()
-    place.mkdir(parents=True, exist_ok=True)
+    place.mkdir(parents=True, exist_ok=True, mode=0o700)
     path = place / f"vat-{now:%Y%m%d-%H%M%S}.sqlite3"
     if path.exists():
         raise NotSafe(f"{path.name} exists already")
     part = path.with_suffix(".part")
     part.unlink(missing_ok=True)
-    with sqlite3.connect(connection.settings_dict["NAME"], timeout=30) as db:
-        db.execute("VACUUM INTO ?", (str(part),))
-    db.close()
+    anchor_now("backup", now)
+    try:
+        with contextlib.closing(sqlite3.connect(connection.settings_dict["NAME"], timeout=30)) as db:
+            db.execute("VACUUM INTO ?", (str(part),))
+    except sqlite3.Error as error:
+        part.unlink(missing_ok=True)
+        raise NotSafe(f"the copy was not made: {error}") from None
     try:
         _check_file(part)
-    except NotSafe:
+        found = verify(part)
+        if not found.holds:
+            raise NotSafe(f"{path.name} was not kept: {found.sentence}")
+    except (NotSafe, sqlite3.Error):
         part.unlink(missing_ok=True)
         raise
     with open(part, "rb") as written:
         os.fsync(written.fileno())
     part.rename(path)
     path.with_suffix(".sha256").write_text(f"{_digest(path)}  {path.name}\n")
+    if into is not None:  # the anchor goes where the copies go
+        for file in (anchor_path(), history_path()):
+            shutil.copyfile(file, place / file.name)
     for old in sorted(place.glob("vat-*.sqlite3"))[:-keep]:
         old.unlink()
         old.with_suffix(".sha256").unlink(missing_ok=True)
@@ -118,14 +100,41 @@ def restore(path: Path, now: datetime) -> Verified:
     shutil.copyfile(path, target)
     try:
         call_command("migrate", verbosity=0)
-        found = verify()
+        found = verify(anchored=False)
     except Exception as failure:
         _go_back(target, aside)
         raise NotSafe(f"{path.name} could not be used ({failure}); the database before is back") from failure
     if not found.holds:
         _go_back(target, aside)
-        raise NotSafe(f"record {found.broken_at} of {path.name} {found.why}; the database before is back")
+        raise NotSafe(f"{path.name}: {found.sentence} The database before is back")
+    anchor_now(f"restored {path.name}", now, force=True)
+    write(
+        kind=Kind.PROOF,
+        subject="record",
+        by=None,
+        now=now,
+        says=f"Restored from {path.name}; {found.sentence}",
+        status="restored",
+    )
     return found
+
+
+@dataclass(frozen=True)
+class Kept:
+    """The newest backup that proved good, and how old it is."""
+
+    path: Path
+    at: datetime
+
+    def age_h(self, now: datetime) -> float:
+        return max(0.0, (now - self.at).total_seconds() / 3600.0)
+
+
+def newest_backup() -> Kept | None:
+    """The newest backup whose copy was proved; its checksum stands beside it only then."""
+    good = [p for p in folder().glob("vat-*.sqlite3") if p.with_suffix(".sha256").exists()]
+    newest = max(good, default=None)
+    return None if newest is None else Kept(newest, datetime.fromtimestamp(newest.stat().st_mtime, UTC))
 
 
 def _go_back(target: Path, aside: Path) -> None:

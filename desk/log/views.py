@@ -3,16 +3,22 @@
 import csv
 
 from django.contrib import messages
+from django.core.exceptions import PermissionDenied
 from django.core.paginator import Paginator
-from django.http import Http404, HttpResponse
+from django.db.models import Q
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_safe
 
+from desk.kit.bench import typed_number
 from desk.kit.sheet import safe
-from desk.log.actions import may_correct, write_note
+from desk.kit.text import plain
+from desk.kit.writing import writing
+from desk.log.actions import REASONS, CorrectionRefused, correct_note, may_correct, write_note
 from desk.log.models import Kind, Record
-from desk.people.rights import may
+from desk.log.moves import DecisionRefused, correct_decision, must_be_open, withdraw
+from desk.people.rights import may, refuse
 
 PAGE = 40
 CSV_MOST = 20_000
@@ -21,8 +27,8 @@ CSV_MOST = 20_000
 def _asked(request):
     """The trail as filtered: kind, subject, person, words."""
     found = Record.objects.select_related("by").prefetch_related("corrected_by")
-    if not request.user.may("read_trail"):
-        found = found.filter(by=request.user)
+    if request.user.how("read_trail") != "yes":
+        found = found.filter(Q(by=request.user) | Q(about__by=request.user) | Q(corrects__by=request.user))
     if request.GET.get("kind") in Kind.values:
         found = found.filter(kind=request.GET["kind"])
     if text := request.GET.get("q", "").strip():
@@ -56,24 +62,65 @@ def _csv(records):
     return response
 
 
-@require_safe
+@require_http_methods(["GET", "HEAD", "POST"])
 def one(request, pk: int):
     """One record whole: what was put in, what came out, what it corrects and what corrects it."""
     record = get_object_or_404(Record.objects.select_related("by", "about", "corrects"), pk=pk)
-    if not request.user.may("read_trail") and record.by_id != request.user.pk:
-        raise Http404
+    if not request.user.may_read(record):
+        refuse(request.user, "read_trail")
+        raise PermissionDenied("This entry is another person’s. You read your own trail; a shift lead reads the whole.")
     state = request.get_state()
     start = state.shift.start if state else request.now
-    can = (
-        record.kind == Kind.RESULT
-        and record.subject in (state.mill.plan if state else {})
-        and not may_correct(record, request.user, shift_start=start)
-    )
+    why_not = may_correct(record, request.user, shift_start=start)
+    plan_row = record.subject.rpartition("/")[2] if record.kind == Kind.RESULT else ""
+    known = record.kind != Kind.RESULT or (state is not None and plan_row in state.mill.plan)
+    problem = field = ""
+    if request.method == "POST":
+        if why_not or not known or state is None:
+            raise PermissionDenied(why_not or "It cannot be corrected here.")
+        try:
+            kept = _corrected(request, record, state)
+        except (CorrectionRefused, DecisionRefused) as refusal:
+            problem, field = str(refusal), refusal.field
+        else:
+            messages.success(request, f"Kept: {kept.says}. The first entry stays in the trail.")
+            return redirect("log:one", kept.pk)
     followed = Record.objects.filter(about=record).order_by("at", "id")
-    return render(
-        request,
-        "log/one.html",
-        {"record": record, "can_correct": can, "followed": followed, "corrected_by": record.corrected_by.first()},
+    context = {
+        "record": record,
+        "can_correct": known and not why_not,
+        "plan_row": plan_row,
+        "lot": record.subject.rpartition("/")[0] if record.kind == Kind.RESULT else "",
+        "followed": [f for f in followed if request.user.may_read(f)],
+        "corrected_by": record.corrected_by.first(),
+        "reasons": REASONS,
+        "typed": request.POST,
+        "problem": problem,
+        "field": field,
+    }
+    return render(request, "log/one.html", context, status=422 if problem else 200)
+
+
+def _corrected(request, record: Record, state) -> Record:
+    """The correction of a note, a move or a decision, as it was sent."""
+    words, reason = plain(request.POST.get("words", ""))[:300], request.POST.get("reason", "")
+    common = {"reason": reason, "by": request.user, "now": request.now}
+    if record.kind == Kind.REMARK:
+        return correct_note(note=record, words=words, **common)
+    if record.kind == Kind.MOVE:
+        if reason not in REASONS or not words:
+            raise CorrectionRefused("reason", "Say why it is withdrawn: choose a reason and write a word or two.")
+        with writing():
+            must_be_open(record)
+            return withdraw(record, why=words, **common)
+    if record.kind != Kind.DECISION:
+        raise CorrectionRefused("reason", "A result is corrected on its own page.")
+    try:
+        size = typed_number(request.POST.get("size", ""))
+    except ValueError:
+        size = None
+    return correct_decision(
+        decided=record, choice=request.POST.get("choice", ""), size=size, words=words, state=state, **common
     )
 
 

@@ -4,6 +4,7 @@ from django.conf import settings
 from django.db import OperationalError
 from django.utils.functional import SimpleLazyObject
 
+from desk.kit import disk
 from desk.kit.units import Schools, key, schools_from
 from desk.mill.clock import mill_now
 from desk.mill.state import MillState, NoMill
@@ -16,6 +17,9 @@ def house(request):
         "theme": "night" if request.COOKIES.get("theme") == "night" else "day",
         "single_keys": request.COOKIES.get("keys") != "off",
         "demo": settings.DEMO,
+        "may_move": request.user.is_authenticated and request.user.may("move"),
+        "disk": disk.stands().value,
+        "room_mb": disk.room_bytes() / 1e6,
         "schools": request.schools,
         "units_key": key(request.schools),
     }

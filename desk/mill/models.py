@@ -3,8 +3,10 @@
 from django.conf import settings
 from django.db import models
 
+from desk.kit.seal import Sealed
 
-class MillVersion(models.Model):
+
+class MillVersion(Sealed):
     """One version of the mill document; the newest is in force. Never edited: a change is a new version."""
 
     document = models.JSONField()
@@ -19,7 +21,7 @@ class MillVersion(models.Model):
         return f"version {self.pk}: {self.note}"
 
 
-class Proposal(models.Model):
+class Proposal(Sealed):
     """A change of the set-up that waits for, or had, its countersignature."""
 
     document = models.JSONField()

@@ -22,8 +22,65 @@ STATIONS = (
 )  # fmt: skip
 TOWER_X, LANE_END, END = 846.0, 872.0, 1280.0
 BLEACHED_POINTS, BLEACH_REACH, BLEACH_STOPS = 8.0, 101.0, 7
-BIG = {"lanes": (92.0, 182.0, 265.0, 348.0), "blend": 207.0, "scale": 1.0, "water": 1.0, "height": 376}
-SMALL = {"lanes": (33.0, 45.5, 53.5, 61.0), "blend": 45.5, "scale": 0.4, "water": 0.32, "height": 65}
+FALLING = {
+    "chips": 2,
+    "cook": 50,
+    "wash": 94,
+    "oxygen": 112,
+    "bleach": 138,
+    "recovered": 182,
+    "clean": 226,
+    "refine": 270,
+    "stock": 314,
+    "blend": 412,
+    "deliver": 466,
+}
+ALONG = {
+    "columns": COLUMNS,
+    "tower": TOWER_X,
+    "lane_end": LANE_END,
+    "end": END,
+    "dx": 1.0,
+    "stem": (916.0, 21.0),
+    "reach": 15.0,
+}
+BIG = {
+    "lanes": (92.0, 182.0, 265.0, 348.0),
+    "blend": 207.0,
+    "scale": 1.0,
+    "water": 1.0,
+    "height": 376,
+    "foot": 340.0,
+    "tag": "b",
+    **ALONG,
+}
+SMALL = {
+    "lanes": (33.0, 45.5, 53.5, 61.0),
+    "blend": 45.5,
+    "scale": 0.4,
+    "water": 0.32,
+    "height": 65,
+    "foot": 65.0,
+    "tag": "m",
+    **ALONG,
+}
+# the tablet's: the same line drawn along a column, turned by the template so that it falls
+FLOOR = {
+    "lanes": (146.0, 322.0, 482.0, 640.0),
+    "blend": 406.0,
+    "scale": 0.95,
+    "water": 0.8,
+    "height": 820,
+    "foot": 700.0,
+    "tag": "f",
+    "columns": FALLING,
+    "tower": 322.0,
+    "lane_end": 346.0,
+    "end": 510.0,
+    "dx": 0.3,
+    "stem": (366.0, 14.0),
+    "reach": 9.0,
+}
 
 
 @dataclass
@@ -67,10 +124,10 @@ def colour_of(stream: Stream, *, wet: bool = True) -> tuple[str, float]:
     return swatch(q.ks, beta=beta, wet=wet).hex, brightness_from_ks(q.ks)
 
 
-def _node(solution: Solution, spec: dict) -> Node:
+def _node(solution: Solution, spec: dict, size: dict) -> Node:
     stream = solution.leaves(spec["unit"], spec["outlet"])
     hex_colour, iso = colour_of(stream)
-    x = COLUMNS[spec["station"]] + spec.get("dx", 0)
+    x = size["columns"][spec["station"]] + size["dx"] * spec.get("dx", 0)
     return Node(x, stream.solids_t_h, stream.cons_pct, hex_colour, iso)
 
 
@@ -115,7 +172,11 @@ class _Painter:
         }
         self.blend_t = sum(self.gives.values())
         self.k = min(2.6, 34.0 / max(starts), 37.0 / max(self.blend_t, 1e-6)) * size["scale"]
-        self.tag = "b" if size is BIG else "m"
+        self.tag = size["tag"]
+
+    def _at(self, station: str, wide: float, falling: float) -> float:
+        """A place behind a station's own, in the ribbon that runs along the page or the one that falls."""
+        return self.size["columns"][station] + (falling if self.size is FLOOR else wide)
 
     def _solids(self, spec: dict) -> float:
         return self.solution.leaves(spec["unit"], spec["outlet"]).solids_t_h
@@ -125,8 +186,8 @@ class _Painter:
 
     def lane(self, i: int, lane: dict) -> None:
         yc = self.size["lanes"][i]
-        nodes = [_node(self.solution, s) for s in lane["nodes"]]
-        strands = [[_node(self.solution, s) for s in strand["nodes"]] for strand in lane["strands"]]
+        nodes = [_node(self.solution, s, self.size) for s in lane["nodes"]]
+        strands = [[_node(self.solution, s, self.size) for s in strand["nodes"]] for strand in lane["strands"]]
         if strands:  # the lane before the strands are mixed is their sum
             joint = []
             for parts in zip(*strands, strict=True):
@@ -136,17 +197,24 @@ class _Painter:
             nodes = joint + nodes
         gives = self.gives.get(lane["key"], 0.0)
         last = nodes[-1]
-        nodes.append(Node(TOWER_X, gives, last.cons_pct, last.hex, last.iso))
+        nodes.append(Node(self.size["tower"], gives, last.cons_pct, last.hex, last.iso))
         tops = [(p.x, yc - self.half(p.t_h)) for p in nodes]
         bottoms = [(p.x, yc + self.half(p.t_h)) for p in nodes]
         wet_tops = [(p.x, yc - self.half(p.t_h) - _margin(p.cons_pct, self.size["water"])) for p in nodes]
         wet_bottoms = [(p.x, yc + self.half(p.t_h) + _margin(p.cons_pct, self.size["water"])) for p in nodes]
         gid = f"{self.tag}{lane['key']}"
         self.r.gradients.append(
-            {"id": gid, "x1": n(nodes[0].x), "x2": n(LANE_END), "stops": _stops(nodes, nodes[0].x, LANE_END)}
+            {
+                "id": gid,
+                "x1": n(nodes[0].x),
+                "x2": n(self.size["lane_end"]),
+                "stops": _stops(nodes, nodes[0].x, self.size["lane_end"]),
+            }
         )
-        self.r.water.append(ribbon(wet_tops, wet_bottoms, LANE_END))
-        self.r.fibre.append({"d": ribbon(tops, bottoms, LANE_END), "fill": f"url(#{gid})"})
+        self.r.water.append(ribbon(wet_tops, wet_bottoms, self.size["lane_end"], reach=self.size["reach"]))
+        self.r.fibre.append(
+            {"d": ribbon(tops, bottoms, self.size["lane_end"], reach=self.size["reach"]), "fill": f"url(#{gid})"}
+        )
         if len(strands) == 2:
             self._strand(lane, strands, nodes, yc)
         if self.size is BIG:
@@ -155,14 +223,20 @@ class _Painter:
     def _strand(self, lane: dict, strands: list, nodes: list, yc: float) -> None:
         """The lower strand over the joint lane, fading out where the two are mixed."""
         upper, lower = strands
-        end = COLUMNS["bleach"] + 6.0
+        end = self.size["columns"]["bleach"] + 6.0
         joint = nodes[: len(lower)]
         tops = [(p.x, yc - self.half(j.t_h) + self.k * a.t_h) for p, j, a in zip(lower, joint, upper, strict=True)]
         bottoms = [(p.x, yc + self.half(j.t_h)) for p, j in zip(lower, joint, strict=True)]
         gid = f"{self.tag}{lane['key']}low"
         self.r.gradients.append({"id": gid, "x1": n(lower[0].x), "x2": n(end), "stops": _stops(lower, lower[0].x, end)})
         self.r.fades.append(
-            {"d": ribbon(tops, bottoms, end), "fill": f"url(#{gid})", "from": n(end - 60), "to": n(end), "id": f"{gid}f"}
+            {
+                "d": ribbon(tops, bottoms, end, reach=self.size["reach"]),
+                "fill": f"url(#{gid})",
+                "from": n(end - 60),
+                "to": n(end),
+                "id": f"{gid}f",
+            }
         )
 
     def _lane_words(self, i: int, lane: dict, nodes: list, strands: list, yc: float) -> None:
@@ -291,6 +365,7 @@ class _Painter:
 
     def merge(self) -> None:
         centre, k = self.size["blend"], self.k
+        blend_x = float(self.size["columns"]["blend"])
         y = centre - k * self.blend_t / 2
         lanes = {lane["key"]: i for i, lane in enumerate(self.lanes)}
         order = [*lanes, *(s for s in self.gives if s not in lanes)]
@@ -306,18 +381,18 @@ class _Painter:
                 stream = self.solution.leaves(self.lanes[lanes[key]]["nodes"][-1]["unit"], "on")
                 hex_colour, _ = colour_of(stream)
                 h, m = self.half(t_h), _margin(source.source.cons_pct, self.size["water"])
-                self.r.water.append(band(LANE_END, yc - h - m, yc + h + m, COLUMNS["blend"], y - m, y + w + m))
-                self.r.fibre.append({"d": band(LANE_END, yc - h, yc + h, COLUMNS["blend"], y, y + w), "hex": hex_colour})
+                self.r.water.append(band(self.size["lane_end"], yc - h - m, yc + h + m, blend_x, y - m, y + w + m))
+                self.r.fibre.append({"d": band(self.size["lane_end"], yc - h, yc + h, blend_x, y, y + w), "hex": hex_colour})
             else:
                 i = order.index(key) - len(lanes)
-                x = 916.0 + 21.0 * i
+                x = self.size["stem"][0] + self.size["stem"][1] * i
                 beta = LIGNIN_BETA
                 s = source.source
                 from_ks = (1 - s.iso_pct / 100) ** 2 / (2 * s.iso_pct / 100)
                 hex_colour = swatch(from_ks, beta=beta, wet=True).hex
-                foot = self.size["height"] - 36.0 if self.size is BIG else 65.0
-                lift = (foot - y) / 2 + 10 if self.size is BIG else 8.0
-                d = f"M{n(x)} {n(foot)}V{n(foot - 18 if self.size is BIG else foot - 2)}C{n(x)} {n(foot - lift)} {n(x - 2)} {n(y + w / 2)} 945 {n(y + w / 2)}"
+                foot = self.size["foot"]
+                lift = 8.0 if self.size is SMALL else (foot - y) / 2 + 10
+                d = f"M{n(x)} {n(foot)}V{n(foot - 2 if self.size is SMALL else foot - 18)}C{n(x)} {n(foot - lift)} {n(x - 2)} {n(y + w / 2)} {n(blend_x + 1)} {n(y + w / 2)}"
                 m = _margin(s.cons_pct, self.size["water"])
                 self.r.stems.append(
                     {"d": d, "width": n(max(w, 1.2)), "edge": n(max(w, 1.2) + 1.4), "water": n(w + 2 * m), "hex": hex_colour}
@@ -346,7 +421,7 @@ class _Painter:
                             "weight": "450",
                         }
                     )
-            fades.append({"x": n(COLUMNS["blend"]), "y": n(y), "w": "46", "h": n(w), "hex": hex_colour})
+            fades.append({"x": n(blend_x), "y": n(y), "w": "46", "h": n(w), "hex": hex_colour})
             y += w
         self.r.merges = fades
         self._deliver(hex_blend)
@@ -358,18 +433,20 @@ class _Painter:
         hex_out, _ = colour_of(filled)
         t = self.blend_t
         nodes = [
-            Node(944.0, t, blend.cons_pct, hex_blend, 0), Node(1092.0, t, chest.cons_pct, hex_blend, 0),
-            Node(1196.0, t + self.state.draw.filler_t_h, filled.cons_pct, hex_out, 0),
+            Node(float(self.size["columns"]["blend"]), t, blend.cons_pct, hex_blend, 0), Node(self._at("deliver", 36.0, 10.0), t, chest.cons_pct, hex_blend, 0),
+            Node(self._at("deliver", 140.0, 30.0), t + self.state.draw.filler_t_h, filled.cons_pct, hex_out, 0),
         ]  # fmt: skip
 
         def edges(wet: float):
             tops = [(p.x, centre - k * p.t_h / 2 - wet * _margin(p.cons_pct, self.size["water"])) for p in nodes]
             return tops, [(x, 2 * centre - y) for x, y in tops]
 
-        self.r.water.append(ribbon(*edges(1.0), END))
+        self.r.water.append(ribbon(*edges(1.0), self.size["end"], reach=self.size["reach"]))
         gid = f"{self.tag}out"
-        self.r.gradients.append({"id": gid, "x1": "944", "x2": "1280", "stops": _stops(nodes, 944.0, END)})
-        self.r.fibre.append({"d": ribbon(*edges(0.0), END), "fill": f"url(#{gid})"})
+        self.r.gradients.append(
+            {"id": gid, "x1": n(nodes[0].x), "x2": n(self.size["end"]), "stops": _stops(nodes, nodes[0].x, self.size["end"])}
+        )
+        self.r.fibre.append({"d": ribbon(*edges(0.0), self.size["end"], reach=self.size["reach"]), "fill": f"url(#{gid})"})
         if self.size is not BIG:
             return
         self.r.texts += [
@@ -470,7 +547,7 @@ def _spots(ribbon: Ribbon, state) -> None:
         if now is not None:
             show = {"empty": "to_low_h", "full": "to_high_h"}.get(now.cover.way, "content")
             ribbon.spots.append({
-                "x": vat["x"], "y": n(float(vat["y"]) - 2), "w": vat["w"], "h": n(float(vat["h"]) + 18), "href": working_path("stock.cover", show, now.case, "/"),
+                "x": vat["x"], "y": n(float(vat["y"]) - 2), "w": vat["w"], "h": n(float(vat["h"]) + 18), "href": working_path(now.model, show, now.case, "/"),
                 "label": f"{now.vessel.name} {now.level_pct:.0f} %: how its cover is worked out",
             })  # fmt: skip
 
@@ -506,6 +583,12 @@ def draw_small(state) -> Ribbon:
     return _kept(_small, _run_key(state), lambda: _Painter(state, SMALL).paint())
 
 
+def draw_floor(state) -> Ribbon:
+    """The falling ribbon of the tablet; kept while the line is run the same way."""
+    return _kept(_floor, _run_key(state), lambda: _Painter(state, FLOOR).paint())
+
+
+_floor: dict = {}
 _small: dict = {}
 _large: dict = {}
 
@@ -513,4 +596,5 @@ _large: dict = {}
 def forget() -> None:
     """Drop what is kept (tests change the mill under their own feet)."""
     _small.clear()
+    _floor.clear()
     _large.clear()

@@ -6,17 +6,19 @@ from dataclasses import dataclass
 from typing import Any
 
 import jsonschema
-from django.db import transaction
 
 from core.errors import CoreError, ImpossibleInput, Problem
 from core.line import mill as mills
 from core.line.schema import SCHEMA
 from core.line.steady import Solution, solve
+from desk.kit.templatetags.vat import clock, stop
+from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind
 from desk.mill.models import MillVersion, Proposal
 from desk.mill.ribbon import draw_ribbon
 from desk.mill.state import MillState
+from desk.people.pins import PinRefused, check_pin
 from desk.people.rights import refuse
 
 MOST_BYTES = 1_000_000
@@ -193,11 +195,10 @@ class SetupRefused(Exception):
         self.problems = found
 
 
-@transaction.atomic
 def propose(*, document: Any, note: str, by, now) -> Proposal:
     """Keep a change that waits for its countersignature. Raises: SetupRefused with everything wrong; nothing is kept then."""
     refuse(by, "propose_setup")
-    found = problems(document, now=now)
+    found = problems(document, now=now)  # solves the line of every grade: before the write lock
     if found:
         raise SetupRefused(f"{len(found)} faults; nothing was changed", found)
     base = MillVersion.objects.first()
@@ -206,51 +207,62 @@ def propose(*, document: Any, note: str, by, now) -> Proposal:
         raise SetupRefused("Nothing differs from what is in force.")
     if not note.strip():
         raise SetupRefused("Reason is empty; say in a few words why it changes.")
-    kept = Proposal.objects.create(document=document, base=base, note=note.strip()[:200], by=by, made_at=now)
-    write(
-        kind=Kind.SETUP,
-        subject=f"setup.{kept.pk}",
-        by=by,
-        now=now,
-        says=f"Set-up change proposed: {len(changed)} figures",
-        words=note.strip(),
-        status="proposed",
-        data={"changes": [f"{d.place}: {d.before} to {d.after}" for d in changed[:60]]},
-    )
+    with writing():
+        kept = Proposal.objects.create(document=document, base=base, note=note.strip()[:200], by=by, made_at=now)
+        says = f"Set-up change proposed: {len(changed)} figures"
+        data = {"changes": [f"{d.place}: {d.before} to {d.after}" for d in changed[:60]]}
+        write(
+            kind=Kind.SETUP,
+            subject=f"setup.{kept.pk}",
+            by=by,
+            now=now,
+            says=says,
+            words=note.strip(),
+            status="proposed",
+            data=data,
+        )
     return kept
 
 
-@transaction.atomic
+def may_countersign(person, proposal: Proposal) -> str:
+    """An empty string when `person` may sign this proposal, else why not: a lead's by an engineer, any other by a lead."""
+    if proposal.by_id == person.pk:
+        return "The one who proposed it may not countersign it."
+    if proposal.by.role == "lead" and person.may("countersign_lead"):
+        return ""
+    if not person.may("countersign") or proposal.by.role == "lead":
+        return "An engineer signs what a lead proposed." if proposal.by.role == "lead" else "A shift lead countersigns it."
+    return ""
+
+
 def decide(*, proposal: Proposal, accept: bool, by, pin: str, now, reason: str = "") -> MillVersion | None:
-    """A lead countersigns (with PIN) or sends back (with a reason). One's own proposal is never countersigned by oneself."""
-    refuse(by, "countersign")
-    proposal = Proposal.objects.select_for_update().get(pk=proposal.pk)
-    if proposal.decided_at:
-        raise SetupRefused("It has been decided already.")
-    if proposal.by_id == by.pk:
-        raise SetupRefused("The one who proposed it may not countersign it.")
-    if not by.check_password(pin):
-        raise SetupRefused("PIN does not belong to you; nothing was changed.")
+    """Countersigned (with PIN) or sent back (with a reason). One's own proposal is never countersigned by oneself."""
+    if not by.may("countersign_lead"):
+        refuse(by, "countersign")
+    if why := may_countersign(by, proposal):
+        raise SetupRefused(why)
     if not accept and not reason.strip():
         raise SetupRefused("Reason is empty; say why it goes back.")
-    in_force = MillVersion.objects.first()
-    if accept and proposal.base_id != (in_force.pk if in_force else None):
-        raise SetupRefused("Another version came into force since it was proposed; propose it anew from that one.")
-    proposal.decided_by, proposal.decided_at, proposal.accepted = by, now, accept
-    proposal.save(update_fields=["decided_by", "decided_at", "accepted"])
-    version = None
-    if accept:
-        version = MillVersion.objects.create(document=proposal.document, made_at=now, by=proposal.by, note=proposal.note)
-    says = f"Set-up change {'countersigned; version ' + str(version.pk) + ' is in force' if version else 'sent back'}"
-    write(
-        kind=Kind.SETUP,
-        subject=f"setup.{proposal.pk}",
-        by=by,
-        now=now,
-        says=says,
-        words=reason.strip(),
-        status="in force" if accept else "sent back",
-    )
+    try:
+        check_pin(by, pin)
+    except PinRefused as refusal:
+        raise SetupRefused(str(refusal)) from None
+    with writing():
+        proposal = Proposal.objects.select_related("by").get(pk=proposal.pk)
+        if proposal.decided_at:
+            word = "countersigned" if proposal.accepted else "sent back"
+            raise SetupRefused(f"It was {word} at {clock(proposal.decided_at)} by {stop(proposal.decided_by.signed)}")
+        in_force = MillVersion.objects.first()
+        if accept and proposal.base_id != (in_force.pk if in_force else None):
+            raise SetupRefused("Another version came into force since it was proposed; propose it anew from that one.")
+        proposal.decided_by, proposal.decided_at, proposal.accepted = by, now, accept
+        proposal.save(update_fields=["decided_by", "decided_at", "accepted"])
+        version = None
+        if accept:
+            version = MillVersion.objects.create(document=proposal.document, made_at=now, by=proposal.by, note=proposal.note)
+        says = f"Set-up change {'countersigned; version ' + str(version.pk) + ' is in force' if version else 'sent back'}"
+        status = "in force" if accept else "sent back"
+        write(kind=Kind.SETUP, subject=f"setup.{proposal.pk}", by=by, now=now, says=says, words=reason.strip(), status=status)
     return version
 
 

@@ -4,22 +4,29 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import cached_property, lru_cache
 
+from django.db import connection
+
 from core.blend.mix import Mix, mix_furnish
 from core.deliver.draw import Draw, DrawCase, draw
 from core.line import mill as mills
 from core.line.steady import Solution, solve
-from core.stock.cover import Cover, CoverCase, Piece, cover, forecast
+from core.stock.cover import Cover, CoverCase, CoverStopCase, Piece, cover_of, forecast
 from desk.instruments.store import newest
 from desk.kit.units import Schools
 from desk.log.models import Kind, Record
 from desk.mill.models import MillVersion
 from desk.mill.shifts import Shift, shift_of
 
+HALTS_BACK = timedelta(days=10)
+COVER_AHEAD = timedelta(hours=72)
 COOK_KEEPS = timedelta(hours=24)  # what the line counts with after a blow, until the next
 
 
 class NoMill(Exception):
     """No mill is set up yet."""
+
+
+_started: dict = {}  # the newest start, and since when it is known to be the one; a test's own database clears it
 
 
 @lru_cache(maxsize=4)
@@ -28,7 +35,8 @@ def _read(version_id: int) -> mills.Mill:
 
 
 def mill_in_force() -> tuple[int, mills.Mill]:
-    version_id = MillVersion.objects.values_list("pk", flat=True).first()
+    with connection.cursor() as cursor:
+        version_id = cursor.execute("SELECT max(id) FROM mill_millversion").fetchone()[0]
     if version_id is None:
         raise NoMill
     return version_id, _read(version_id)
@@ -56,8 +64,13 @@ class VesselNow:
     read_at: datetime
     rate_in: float
     rate_out: float
-    case: CoverCase
+    case: CoverCase | CoverStopCase
     cover: Cover
+
+    @property
+    def model(self) -> str:
+        """The registered model that its cover comes from."""
+        return "stock.cover_stop" if isinstance(self.case, CoverStopCase) else "stock.cover"
 
     @property
     def content_t(self) -> float:
@@ -80,11 +93,14 @@ class VesselNow:
 
 @dataclass(frozen=True)
 class Planned:
-    """A planned stop of the machine."""
+    """A stop of the machine, or hours at a reduced rate (`rate_pct` of its speed; 0 is a stop)."""
 
     start: datetime
     end: datetime
     what: str
+    rate_pct: float = 0.0
+    planned: bool = True
+    record: int = 0
 
 
 class MillState:
@@ -106,9 +122,17 @@ class MillState:
     @cached_property
     def run(self) -> dict:
         """What the machine runs: the newest start of an order at this time (order, grade, gsm, speed_m_min)."""
-        started = Record.objects.current().filter(kind=Kind.START, at__lte=self.now).order_by("-at", "-id").first()
-        if started:
-            return {**started.data, "since": started.at}
+        with connection.cursor() as cursor:
+            newest = cursor.execute("SELECT max(id) FROM log_record WHERE kind = 'start'").fetchone()[0]
+        if _started.get("newest") != newest or _started.get("until", self.now) > self.now or newest is None:
+            _started.clear()
+            started = Record.objects.current().filter(kind=Kind.START, at__lte=self.now).order_by("-at", "-id").first()
+            if started is not None and not Record.objects.filter(kind=Kind.START, at__gt=self.now).exists():
+                _started.update(newest=newest, until=self.now, run={**started.data, "since": started.at})
+            if started is not None:
+                return {**started.data, "since": started.at}
+        elif newest is not None:
+            return dict(_started["run"])
         grade = next(iter(self.mill.grades.values()))
         return {"order": "", "grade": grade.key, "gsm": grade.gsm, "speed_m_min": grade.speed_m_min, "since": self.now}
 
@@ -118,13 +142,27 @@ class MillState:
 
     @cached_property
     def stops(self) -> tuple[Planned, ...]:
-        """Planned stops that are not over, soonest first."""
+        """Stops and reduced rates of the machine that are not over, soonest first."""
+        return tuple(s for s in self.halts if s.end > self.now)
+
+    @cached_property
+    def halts(self) -> tuple[Planned, ...]:
+        """The same with those of the last days, which levels and lots are counted through."""
         found = []
-        for r in Record.objects.current().filter(kind=Kind.STOP, at__gte=self.now - timedelta(days=2)):
-            end = datetime.fromisoformat(r.data["until"])
-            if end > self.now:
-                found.append(Planned(r.at, end, r.data["what"]))
-        return tuple(sorted(found, key=lambda s: s.start))
+        kept = Record.objects.current().filter(kind__in=(Kind.STOP, Kind.RATE), at__gte=self.now - HALTS_BACK)
+        for r in kept:
+            end, rate = datetime.fromisoformat(r.data["until"]), float(r.data.get("rate_pct", 0.0))
+            found.append(Planned(r.at, end, r.data["what"], rate, r.data.get("planned", True), r.pk))
+        return tuple(sorted(found, key=lambda s: (s.start, s.record)))
+
+    def rate_at(self, when: datetime) -> float:
+        """The share of its speed the machine runs at, by what was entered: 0 in a stop, 1 where nothing is entered."""
+        return min((s.rate_pct / 100.0 for s in self.halts if s.start <= when < s.end), default=1.0)
+
+    def running_h(self, start: datetime, end: datetime) -> float:
+        """Hours between two times, each counted at the share of its speed that the machine ran at."""
+        edges = sorted({start, end, *(t for s in self.halts for t in (s.start, s.end) if start < t < end)})
+        return sum(self.rate_at(a) * (b - a).total_seconds() / 3600.0 for a, b in zip(edges, edges[1:], strict=False))
 
     @cached_property
     def setpoints(self) -> list[Record]:
@@ -164,16 +202,28 @@ class MillState:
     def draw(self) -> Draw:
         return self.draw_of(self.mix)
 
-    @cached_property
+    @property
+    def rate(self) -> float:
+        """The share of its speed the machine runs at now."""
+        return self.rate_at(self.now)
+
+    @property
     def stands_still(self) -> bool:
-        return any(s.start <= self.now < s.end for s in self.stops)
+        return self.rate == 0.0
+
+    @property
+    def takes_t_h(self) -> float:
+        """What the machine takes of the furnish now, t/h oven-dry."""
+        return self.rate * self.draw.solids_t_h
+
+    def running_at(self, rate: float) -> mills.Running:
+        """How the line is run with the machine at a share of its speed."""
+        gives = {k: self.shares.get(k, 0.0) * self.draw.solids_t_h * rate for k in self.mill.sources}
+        return mills.Running(feeds={}, gives=gives, filler_t_h=self.draw.filler_t_h * rate, makes=self.makes)
 
     @cached_property
     def running(self) -> mills.Running:
-        drawn = 0.0 if self.stands_still else self.draw.solids_t_h
-        filler = 0.0 if self.stands_still else self.draw.filler_t_h
-        gives = {k: self.shares.get(k, 0.0) * drawn for k in self.mill.sources}
-        return mills.Running(feeds={}, gives=gives, filler_t_h=filler, makes=self.makes)
+        return self.running_at(self.rate)
 
     @cached_property
     def makes(self) -> dict[str, mills.Made]:
@@ -193,15 +243,29 @@ class MillState:
     @cached_property
     def solution(self) -> Solution:
         """The solved line; while the machine stands its part is drawn as it last ran."""
-        running = self.running
-        if self.stands_still:
-            gives = {k: self.shares.get(k, 0.0) * self.draw.solids_t_h for k in self.mill.sources}
-            running = mills.Running(feeds={}, gives=gives, filler_t_h=self.draw.filler_t_h, makes=self.makes)
-        return solve_running(self.version_id, running)
+        return solve_running(self.version_id, self.running_at(self.rate or 1.0))
+
+    @cached_property
+    def full_rates(self) -> dict[str, tuple[float, float]]:
+        """Into and out of every vessel with the machine at its speed, t/h oven-dry."""
+        whole = self.rate or 1.0
+        found = mills.vessel_rates(self.mill, self.solution, self.running_at(whole))
+        return {k: self._scaled(k, pair, 1.0 / whole) for k, pair in found.items()}
+
+    def _scaled(self, key: str, pair: tuple[float, float], rate: float) -> tuple[float, float]:
+        """What the machine draws changes with its rate: out of the sources' vessels, through the machine's own chest."""
+        v = self.mill.vessels[key]
+        into, out = pair
+        if v.source:
+            return into, out * rate
+        return (into * rate, out * rate) if v.station == "deliver" else pair
+
+    def rates_at(self, rate: float) -> dict[str, tuple[float, float]]:
+        return {k: self._scaled(k, pair, rate) for k, pair in self.full_rates.items()}
 
     @cached_property
     def rates(self) -> dict[str, tuple[float, float]]:
-        return mills.vessel_rates(self.mill, self.solution, self.running)
+        return self.rates_at(self.rate)
 
     @cached_property
     def vessels(self) -> dict[str, VesselNow]:
@@ -214,20 +278,66 @@ class MillState:
             v = self.mill.vessels[key]
             rate_in, rate_out = self.rates[key]
             level = self._carried(v, reading, rate_in, rate_out)
-            case = CoverCase(capacity=v.full_t, level_pct=level, rate_in=rate_in, rate_out=rate_out, lead_h=v.lead_h)
-            found[key] = VesselNow(v, level, reading.value, reading.at, rate_in, rate_out, case, cover(case))
+            case = self.cover_case(key, level)
+            found[key] = VesselNow(v, level, reading.value, reading.at, rate_in, rate_out, case, cover_of(case))
         return dict(sorted(found.items(), key=lambda kv: kv[1].cover.hours))
 
+    def cover_case(self, key: str, level: float) -> CoverCase | CoverStopCase:
+        """A vessel's cover at the rates now; with the machine's next stop or slow run (or the end of this one) where it has one."""
+        v, (now_in, now_out) = self.mill.vessels[key], self.rates[key]
+        halt = self.stops[0] if self.stops and self.stops[0].start <= self.now + COVER_AHEAD else None
+        card = self.next_card
+        if (halt is None and card is None) or not (v.source or v.station == "deliver"):
+            return CoverCase(capacity=v.full_t, level_pct=level, rate_in=now_in, rate_out=now_out, lead_h=v.lead_h)
+        rate_in, rate_out = self.full_rates[key]
+        in_then, out_then = self._scaled(key, (rate_in, rate_out), halt.rate_pct / 100.0 if halt else 1.0)
+        begin = max(halt.start, self.now) if halt else self.now
+        more = {}
+        if card is not None:
+            row = next((r for r in card.data["rows"] if r["key"] == v.source), None)
+            out = card.data["solids_t_h"] if row is None else row["t_h"]
+            start = datetime.fromisoformat(card.data["start"])
+            more = {
+                "next_h": max(0.0, (start - self.now).total_seconds() / 3600.0),
+                "next_in": rate_in if v.source else out,
+                "next_out": out if v.source or v.station == "deliver" else rate_out,
+            }
+        return CoverStopCase(
+            capacity=v.full_t,
+            level_pct=level,
+            rate_in=rate_in,
+            rate_out=rate_out,
+            starts_h=(begin - self.now).total_seconds() / 3600.0,
+            lasts_h=(halt.end - begin).total_seconds() / 3600.0 if halt else 0.0,
+            in_then=in_then,
+            out_then=out_then,
+            lead_h=v.lead_h,
+            **more,
+        )
+
+    @cached_property
+    def next_card(self) -> Record | None:
+        """The issued card of the next order that has not started: its shares and draw follow in every cover."""
+        started = Record.objects.current().filter(kind=Kind.START, at__lte=self.now).values("subject")
+        cards = Record.objects.current().filter(kind=Kind.RUNCARD, at__gte=self.now - HALTS_BACK, at__lte=self.now)
+        newest = {c.subject: c for c in cards.exclude(subject__in=started).order_by("id")}
+        ahead = [c for c in newest.values() if self.now < datetime.fromisoformat(c.data["start"]) <= self.now + COVER_AHEAD]
+        return min(ahead, key=lambda c: c.data["start"], default=None)
+
     def _carried(self, v: mills.Vessel, reading, rate_in: float, rate_out: float) -> float:
-        """The level now: the reading, and what the rates set since then have made of it."""
-        hours = (self.now - reading.at).total_seconds() / 3600.0
+        """The level now: the reading, and what shares and stops since then have made of it."""
+        key, full = v.key, v.full_t
+        steps = [s for s in self.setpoints if v.source and reading.at < s.at <= self.now]
+        edges = {t for h in self.halts for t in (h.start, h.end) if reading.at < t < self.now}
+        times = sorted({reading.at, self.now, *edges, *(s.at for s in steps)})
         pieces = []
-        changes = [s for s in self.setpoints if reading.at < s.at <= self.now] if v.source else []
-        before = [s for s in self.setpoints if s.at <= reading.at]
-        outs = [s.data["gives_t_h"].get(v.source, rate_out) for s in (before[-1:] + changes)] if v.source else []
-        for change, out in zip(changes, outs[: len(changes)] if before else [rate_out] * len(changes), strict=False):
-            pieces.append(Piece((change.at - reading.at).total_seconds() / 3600.0, rate_in, out))
-        pieces.append(Piece(hours, rate_in, rate_out))
-        full = v.full_t
-        course = forecast(content=full * reading.value / 100.0, low=0.0, high=full, pieces=tuple(pieces), holds_at_high=True)
+        for start, end in zip(times, times[1:], strict=False):
+            set_then = [s for s in self.setpoints if s.at <= start]
+            into, out = self.full_rates[key]
+            if v.source and set_then:
+                out = set_then[-1].data["gives_t_h"].get(v.source, out)
+            into, out = self._scaled(key, (into, out), self.rate_at(start))
+            pieces.append(Piece((end - reading.at).total_seconds() / 3600.0, into, out))
+        content = full * reading.value / 100.0
+        course = forecast(content=content, low=0.0, high=full, pieces=tuple(pieces), holds_at_high=True)
         return min(100.0, max(0.0, 100.0 * course.points[-1][1] / full))

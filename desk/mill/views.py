@@ -20,8 +20,10 @@ from desk.people.rights import may
 @require_safe
 def setup(request):
     state = state_of(request)
+    waiting = Proposal.objects.filter(decided_at=None).select_related("by").defer("document")
     if state is None:
-        return render(request, "no_mill.html")
+        context = {"waiting": waiting, "may_edit": request.user.may("propose_setup"), "may_people": request.user.may("people")}
+        return render(request, "no_mill.html", context)
     plan = [
         {"row": r, "test": TESTS[r.test], "limits": limits(r.band, TESTS[r.test].decimals)} for r in state.mill.plan.values()
     ]
@@ -36,7 +38,7 @@ def setup(request):
     context = {
         "version": MillVersion.objects.first(),
         "versions": MillVersion.objects.defer("document").select_related("by")[:12],
-        "waiting": Proposal.objects.filter(decided_at=None).select_related("by").defer("document"),
+        "waiting": waiting,
         "may_edit": request.user.may("propose_setup"),
         "plan": plan,
         "grades": grades,
@@ -146,7 +148,7 @@ def change(request, pk: int):
     context = {
         "p": proposal,
         "changes": setups.differences(proposal.base.document if proposal.base else {}, proposal.document),
-        "may_sign": request.user.may("countersign") and proposal.by_id != request.user.pk,
+        "may_sign": not setups.may_countersign(request.user, proposal),
     }
     if request.method == "POST":
         accept = request.POST.get("choice") == "countersign"

@@ -1,11 +1,10 @@
 """Writing a move into the log from its row, and what the retest found where no sample of the plan reads it."""
 
-from django.db import transaction
-
 from core.errors import ImpossibleInput, Problem
 from core.judge.band import Band
 from core.judge.move import outcome
 from core.practice.table import ROWS
+from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.practice import asked, put
@@ -13,7 +12,7 @@ from desk.log.practice import asked, put
 WORDS = {"worked": "worked", "partly": "worked in part", "not": "did not work"}
 
 
-@transaction.atomic
+@writing()
 def propose(*, spot, values, by, now) -> Record:
     """Put a row that stands to the shift. Raises: ImpossibleInput where it does not stand or one is open already."""
     found = asked(spot, values)
@@ -46,7 +45,7 @@ def waiting(spot) -> Record | None:
     return None
 
 
-@transaction.atomic
+@writing()
 def found_after(*, move: Record, value: float, by, now) -> Record:
     """What the retest read, judged against the band the move aimed into. Once."""
     decision = move.followed_by.filter(kind=Kind.DECISION).order_by("-id").first()

@@ -14,6 +14,7 @@ from core.quantity import quantities
 from core.register import find
 from desk.cases.benches import sweep
 from desk.kit.bench import BenchForm, cautions_of, render_bench, result_rows, typed_number
+from desk.kit.text import whole
 from desk.log.models import Kind, Record
 from desk.log.practice import newest_results, opening, slip_of
 from desk.mill.context import state_of
@@ -92,7 +93,7 @@ def row(request, key: str):
 def _found_after(request, spot):
     """The retest's reading of a move that no sample of the plan reads."""
     pk = request.POST.get("move", "")
-    move = get_object_or_404(Record.objects.current(), pk=int(pk) if pk.isdigit() and len(pk) < 15 else 0, kind=Kind.MOVE)
+    move = get_object_or_404(Record.objects.current(), pk=whole(pk), kind=Kind.MOVE)
     if move.data.get("spot") != spot.key:
         raise Http404
     try:

@@ -4,6 +4,7 @@ import hashlib
 import secrets
 from datetime import timedelta
 
+from desk.kit.writing import writing
 from desk.people.models import Person, Token
 
 NOTED_EVERY = timedelta(minutes=5)
@@ -16,11 +17,14 @@ def _digest(plain: str) -> str:
 def issue(*, name: str, scope: str, by: Person | None, now) -> tuple[Token, str]:
     """A new token and its plain text, which is kept nowhere."""
     plain = f"vat_{secrets.token_urlsafe(32)}"
-    return Token.objects.create(name=name, scope=scope, digest=_digest(plain), made_by=by, made_at=now), plain
+    with writing():
+        token = Token.objects.create(name=name, scope=scope, digest=_digest(plain), made_by=by, made_at=now)
+    return token, plain
 
 
 def revoke(token: Token, *, now) -> None:
-    Token.objects.filter(pk=token.pk, revoked_at=None).update(revoked_at=now)
+    with writing():
+        Token.objects.filter(pk=token.pk, revoked_at=None).update(revoked_at=now)
 
 
 def bearer(request, scope: str) -> Token | None:

@@ -3,7 +3,6 @@
 from datetime import timedelta
 from urllib.parse import urlencode
 
-from django.db import transaction
 from django.urls import reverse
 
 from core.catalogue import find
@@ -12,7 +11,8 @@ from core.errors import ImpossibleInput
 from core.quantity import quantities
 from desk.cook.actions import coefficients_in_use
 from desk.deliver.actions import close_lot, open_lot, running_lot
-from desk.kit.templatetags.vat import clock, figure
+from desk.kit.templatetags.vat import clock, figure, stop
+from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.moves import set_shares
@@ -32,14 +32,14 @@ def latest_card(order: str) -> Record | None:
     return Record.objects.current().filter(kind=Kind.RUNCARD, subject=order).order_by("-id").first()
 
 
-@transaction.atomic
+@writing()
 def add_order(*, by, now, number: str, grade: str, gsm: float, sale_t: float, speed_m_min: float, start, state) -> Record:
     """Put an order into the queue. Its number is used once."""
     refuse(by, "plan")
     if not number:
         raise Refused("order", "Order is empty; give it a number such as H-0415.")
-    if Record.objects.current().filter(kind=Kind.ORDER, subject=number).exists():
-        raise Refused("order", f"Order {number} is in the queue already.")
+    if (earlier := Record.objects.current().filter(kind=Kind.ORDER, subject=number).first()) is not None:
+        raise Refused("order", f"Order {number} is in the queue already, put there by {stop(earlier.signed)}")
     name = state.mill.grades[grade].name
     data = {"grade": grade, "gsm": gsm, "sale_t": sale_t, "speed_m_min": speed_m_min, "start": start.isoformat()}
     return write(
@@ -52,7 +52,7 @@ def add_order(*, by, now, number: str, grade: str, gsm: float, sale_t: float, sp
     )
 
 
-@transaction.atomic
+@writing()
 def issue_card(*, by, now, wish, card, state) -> Record:
     """Issue a card as the order's next version. A card that runs a tower dry is not issued."""
     refuse(by, "plan")
@@ -73,12 +73,14 @@ def issue_card(*, by, now, wish, card, state) -> Record:
     )  # fmt: skip
 
 
+@writing()
 def _with(*, by, now, card: Record, kept: dict) -> Record:
     """The order's newest card again as its next version, with one more piece of bench work on it."""
     refuse(by, "plan")
     newest = latest_card(card.subject)
     if newest is None or newest.pk != card.pk:
-        raise Refused("card", "The card has been replaced; send it to its newest version.")
+        when = f" at {clock(newest.entered_at)} by {newest.signed}" if newest else ""
+        raise Refused("card", f"The card was replaced{when}; send it to its newest version.")
     version = Record.objects.filter(kind=Kind.RUNCARD, subject=card.subject).count() + 1
     data = {**card.data, "version": version, "cases": [*card.data.get("cases", []), kept]}
     return write(
@@ -87,7 +89,7 @@ def _with(*, by, now, card: Record, kept: dict) -> Record:
     )  # fmt: skip
 
 
-@transaction.atomic
+@writing()
 def attach_case(*, by, now, card: Record, case) -> Record:
     """Send a held case to a run card."""
     figures = [
@@ -99,7 +101,6 @@ def attach_case(*, by, now, card: Record, case) -> Record:
     return _with(by=by, now=now, card=card, kept=kept)
 
 
-@transaction.atomic
 def attach_cook(*, by, now, card: Record, form, profile) -> Record:
     """Send a designed cook to a run card: charge, profile, what is foreseen, and the address that opens it again.
 
@@ -196,7 +197,7 @@ def _steps(wish, card, state) -> list[list[str]]:
     return [[at.isoformat(), text] for at, text in steps if at >= state.now][:8]
 
 
-@transaction.atomic
+@writing()
 def start_run(*, by, now, card: Record, state) -> Record:
     """The machine takes this order: the run, its shares, and its first lot; the lot before is closed."""
     if not (by.may("move") or by.may("plan")):
@@ -204,8 +205,8 @@ def start_run(*, by, now, card: Record, state) -> Record:
     newest = latest_card(card.subject)
     if newest.pk != card.pk:
         raise Refused("start", f"Version {newest.data['version']} has replaced this card; start that one.")
-    if Record.objects.current().filter(kind=Kind.START, subject=card.subject).exists():
-        raise Refused("start", "This order has been started already.")
+    if (earlier := Record.objects.current().filter(kind=Kind.START, subject=card.subject).first()) is not None:
+        raise Refused("start", f"This order was started at {clock(earlier.entered_at)} by {stop(earlier.signed)}")
     before = running_lot(state)
     if before:
         close_lot(opened=before.opened, by=by, now=now, state=state)

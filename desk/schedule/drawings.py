@@ -1,5 +1,6 @@
 """Cover through the run, as strings for SVG."""
 
+import math
 from datetime import timedelta
 
 from django.utils import timezone
@@ -34,6 +35,7 @@ def cover_picture(card, state, wish, held=None) -> dict:
         lanes.append({
             "name": s.vessel, "now": f"now {s.level_pct:.0f} %", "top": n(top), "h": n(BAND_H), "bottom": n(top + BAND_H), "line": polyline(points),
             "label_y": n(top + 16), "now_y": n(top + 31), "short": {"x": n(x(r.low_at_h)), "y": n(top + BAND_H), "text": f"empty {clock_at(state, r.low_at_h)}"} if r.short_t > 0 else None,
+            "early": {"x": n(x(r.early_low_at_h)), "y": n(top + BAND_H), "text": f"under its limit {clock_at(state, r.early_low_at_h)}"} if math.isfinite(r.early_low_at_h) else None,
             "end": f"{end_level:.0f} %", "end_y": n(top + 24), "full": f"full {clock_at(state, r.high_at_h)}" if r.high_at_h < card.end_h else "", "full_x": n(x(min(r.high_at_h, span)) + 4), "full_y": n(top + 14),
         })  # fmt: skip
     stops = []

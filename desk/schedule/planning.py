@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
+from core.deliver.draw import draw
 from core.deliver.runcard import RunCard, RunOrder, Supply, plan_run
 from core.errors import Infeasible
 from desk.kit.templatetags.vat import clock, figure
@@ -26,9 +27,11 @@ def plan(wish: Wish, state) -> RunCard | Infeasible:
     mill, grade = state.mill, state.mill.grades[wish.grade]
     start_h = (wish.start - state.now).total_seconds() / 3600.0
     takes_until, free = start_h, start_h  # the machine runs on until this order takes over
-    if state.stops and start_h > (state.stops[0].start - state.now).total_seconds() / 3600.0:
-        takes_until = max(0.0, (state.stops[0].start - state.now).total_seconds() / 3600.0)
-        free = (state.stops[0].end - state.now).total_seconds() / 3600.0
+    for stop in state.stops:
+        begins = (stop.start - state.now).total_seconds() / 3600.0
+        if stop.rate_pct == 0.0 and begins < start_h:
+            takes_until = min(takes_until, max(0.0, begins))
+            free = (stop.end - state.now).total_seconds() / 3600.0
     order = RunOrder(
         draw=mill.draw_case(grade, gsm=wish.gsm, speed_m_min=wish.speed_m_min),
         sale_t=wish.sale_t,
@@ -54,7 +57,7 @@ def plan(wish: Wish, state) -> RunCard | Infeasible:
                 full_t=vessel.full_t,
                 level_pct=v.level_pct if v else 0.0,
                 made_t_h=rate_in,
-                out_now_t_h=state.shares.get(key, 0.0) * state.draw.solids_t_h,
+                out_now_t_h=state.shares.get(key, 0.0) * state.takes_t_h,
                 raw_wet_t_t=s.raw_wet_t_t,
                 raw_name=s.raw_name,
                 spare=s.spare,
@@ -63,11 +66,23 @@ def plan(wish: Wish, state) -> RunCard | Infeasible:
     return plan_run(order, tuple(supplies))
 
 
+def run_hours(order: dict, state) -> float:
+    """How long an order runs by its card, or by its grade's draw where no card is issued; 0 where neither is known."""
+    if "hours" in order:
+        return float(order["hours"])
+    grade = state.mill.grades.get(order["grade"])
+    if grade is None:
+        return 0.0
+    case = state.mill.draw_case(grade, gsm=order["gsm"], speed_m_min=order["speed_m_min"])
+    found = draw(case)
+    return 0.0 if isinstance(found, Infeasible) else order["sale_t"] / found.sale_t_h
+
+
 def relief_words(relief, card: RunCard, wish: Wish, state) -> dict:
     """A relief as a choice: its sentence, what else it means, and the form values that put it in."""
     short = card.first_short
     if relief.kind == "start":
-        when = state.now + _hours(relief.value) if relief.enough else None
+        when = _whole_minute(state.now + _hours(relief.value)) if relief.enough else None
         title = f"Start at {clock(when)}" if when else "A later start"
         note = (
             f"the {short.supply.vessel} then holds to the end, {clock(when + _hours(card.hours))}"
@@ -105,6 +120,11 @@ def relief_words(relief, card: RunCard, wish: Wish, state) -> dict:
 
 def _floor(x: float) -> float:
     return float(int(x + 1e-6))
+
+
+def _whole_minute(when: datetime) -> datetime:
+    """The next whole minute: a clock time that is put in must not fall back behind the relief."""
+    return when if when.second == when.microsecond == 0 else when.replace(second=0, microsecond=0) + timedelta(minutes=1)
 
 
 def _hours(h: float):

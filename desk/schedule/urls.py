@@ -5,6 +5,8 @@ from desk.schedule import views
 app_name = "schedule"
 urlpatterns = [
     path("", views.queue, name="queue"),
+    path("stops/", views.halts_page, name="halts"),
+    path("stops/<int:pk>/end/", views.end_halt, name="end_halt"),
     path("order/", views.new_order, name="order"),
     path("card/", views.bench, name="bench"),
     path("card/attach/", views.attach, name="attach"),

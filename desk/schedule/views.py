@@ -1,8 +1,9 @@
 """Schedule: the order queue, the run card bench, cards issued and printed, the start of a run."""
 
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from django.contrib import messages
+from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -13,13 +14,15 @@ from core.errors import ImpossibleInput, Infeasible
 from desk.cases.models import HeldCase
 from desk.cook.forms import DesignForm, Profile
 from desk.kit.bench import render_bench
+from desk.kit.text import whole
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
-from desk.people.rights import may
+from desk.people.rights import may, refuse
+from desk.schedule import halts
 from desk.schedule.actions import Refused, add_order, attach_case, attach_cook, issue_card, latest_card, start_run
 from desk.schedule.drawings import cover_picture, small_courses
 from desk.schedule.forms import OrderForm
-from desk.schedule.planning import plan, relief_words
+from desk.schedule.planning import plan, relief_words, run_hours
 
 
 @require_safe
@@ -28,20 +31,76 @@ def queue(request):
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
+    return render(
+        request,
+        "schedule/queue.html",
+        {**_queue(state), "form": OrderForm(request.GET, state), "may_plan": request.user.may("plan")},
+    )
+
+
+def _queue(state) -> dict:
+    """Orders as they stand: by their issued card where there is one; a later order begins when the one before it ends."""
     started = {r.subject: r for r in Record.objects.current().filter(kind=Kind.START).order_by("id")}
     rows = []
     for o in Record.objects.current().filter(kind=Kind.ORDER).order_by("at", "id"):
         o.card, o.started = latest_card(o.subject), started.get(o.subject)
-        o.grade_name = state.mill.grades[o.data["grade"]].name
+        o.run = o.card.data if o.card else o.data
+        o.grade_name = state.mill.grades[o.run["grade"]].name if o.run["grade"] in state.mill.grades else o.run["grade"]
         o.running = state.run["order"] == o.subject
+        o.start = datetime.fromisoformat(o.run["start"])
         rows.append(o)
-    rows.sort(key=lambda o: (o.data["start"], o.pk))
-    context = {
-        "waiting": [o for o in rows if not o.started],
-        "done": [o for o in rows[::-1] if o.started][:8],
-        "form": OrderForm(request.GET, state),
-    }
-    return render(request, "schedule/queue.html", context)
+    waiting = sorted((o for o in rows if not o.started), key=lambda o: (o.start, o.pk))
+    free = state.now
+    for o in waiting:
+        o.begins = max(o.start, free)
+        o.later = o.begins > o.start + timedelta(minutes=1)
+        o.ends = o.begins + timedelta(hours=run_hours(o.run, state))
+        free = o.ends
+    done = sorted((o for o in rows if o.started), key=lambda o: (o.start, o.pk))
+    return {"waiting": waiting, "done": done[::-1][:8]}
+
+
+def _halts_page(request, state, *, status: int = 200, **more):
+    shown = [s for s in state.halts if s.end > state.now - timedelta(hours=24)]
+    context = {"halts": shown, "may_stop": request.user.may("stop"), "typed": request.POST or request.GET, **more}
+    return render(request, "schedule/halts.html", context, status=status)
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+def halts_page(request):
+    """Stops and reduced rates: those ahead and of the last day, and a new one (POST)."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    if request.method != "POST":
+        return _halts_page(request, state)
+    refuse(request.user, "stop")
+    corrects = Record.objects.filter(kind__in=(Kind.STOP, Kind.RATE), pk=whole(request.POST.get("corrects", ""))).first()
+    halt, bad = halts.read(request.POST, state.now)
+    try:
+        if halt is not None:
+            kept = halts.enter(halt=halt, by=request.user, now=state.now, state=state, corrects=corrects)
+            messages.success(request, f"Kept: {kept.says}. Cover and cards follow.")
+            return redirect("schedule:halts")
+    except Refused as refusal:
+        bad[refusal.field] = str(refusal)
+    return _halts_page(request, state, status=422, bad=bad)
+
+
+@require_POST
+@may("stop")
+def end_halt(request, pk: int):
+    """It is over now, or taken back before it began."""
+    state = state_of(request)
+    record = get_object_or_404(Record, pk=pk, kind__in=(Kind.STOP, Kind.RATE))
+    if state is None:
+        raise Http404
+    try:
+        kept = halts.end_now(record=record, by=request.user, now=state.now, state=state)
+        messages.success(request, f"Kept: {kept.says}.")
+    except Refused as refusal:
+        messages.error(request, f"Not kept. {refusal}")
+    return redirect("schedule:halts")
 
 
 @require_POST
@@ -67,7 +126,9 @@ def new_order(request):
             return redirect(f"/schedule/card/?order={kept.subject}")
     except Refused as refusal:
         form.errors[refusal.field] = str(refusal)
-    return render(request, "schedule/queue.html", {"form": form, "waiting": [], "done": [], "refused": True}, status=422)
+    return render(
+        request, "schedule/queue.html", {**_queue(state), "form": form, "refused": True, "may_plan": True}, status=422
+    )
 
 
 def _opening(data, state) -> dict:
@@ -166,8 +227,8 @@ def print_card(request, pk: int):
 @may("plan")
 def attach(request):
     """Send a held case to a run card, which becomes its next version."""
-    case = get_object_or_404(HeldCase, pk=_pk(request.POST.get("case", "")))
-    card = get_object_or_404(Record.objects.current(), pk=_pk(request.POST.get("card", "")), kind=Kind.RUNCARD)
+    case = get_object_or_404(HeldCase, pk=whole(request.POST.get("case", "")))
+    card = get_object_or_404(Record.objects.current(), pk=whole(request.POST.get("card", "")), kind=Kind.RUNCARD)
     try:
         kept = attach_case(by=request.user, now=request.now, card=card, case=case)
     except Refused as refusal:
@@ -181,7 +242,7 @@ def attach(request):
 @may("plan")
 def attach_design(request):
     """Send the designed cook to a run card, which becomes its next version."""
-    card = get_object_or_404(Record.objects.current(), pk=_pk(request.POST.get("card", "")), kind=Kind.RUNCARD)
+    card = get_object_or_404(Record.objects.current(), pk=whole(request.POST.get("card", "")), kind=Kind.RUNCARD)
     form, profile = DesignForm(request.POST, schools=request.schools), Profile(request.POST, ())
     try:
         kept = attach_cook(by=request.user, now=request.now, card=card, form=form, profile=profile)
@@ -190,10 +251,6 @@ def attach_design(request):
         return redirect(f"{reverse('cook:design')}?{request.POST.urlencode()}"[:4000])
     messages.success(request, f"{kept.says}.")
     return redirect("schedule:issued", pk=kept.pk)
-
-
-def _pk(text: str) -> int:
-    return int(text) if text.isdigit() and len(text) < 15 else 0
 
 
 @require_POST

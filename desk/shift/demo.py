@@ -16,6 +16,7 @@ import core
 from core.deliver.lots import lot_number
 from core.instruments.simulate import KINDS, innovation_sd, phi
 from core.lab.methods import TESTS
+from core.lab.replicate import combine
 from core.line.mill import read_mill
 from desk.bleach.demo import build_tanks
 from desk.chips.demo import build_yard
@@ -121,7 +122,16 @@ def _history(mill, people, rng, now: datetime, days: int) -> None:
             at = end - timedelta(minutes=row.interval_min * i)
             value = max(0.01, aim + level)
             told.append(
-                (at, {"row": row, "test": test, "value": value, "by": by, "spread": abs(rng.normal(0, 0.4)) * test.r_abs})
+                (
+                    at,
+                    {
+                        "row": row,
+                        "test": test,
+                        "value": value,
+                        "by": by,
+                        "spread": min(0.95, abs(rng.normal(0, 0.4))) * test.r_abs,
+                    },
+                )
             )
         if row.id in LAST:
             minutes, value = LAST[row.id]
@@ -150,10 +160,11 @@ def _history(mill, people, rng, now: datetime, days: int) -> None:
         shown = f"{test.shown(value):.{test.decimals}f}"
         pads = row.test == "consistency"
         singles = [value - t["spread"] / 2, value + t["spread"] / 2] if pads else [value]
+        agreed = combine(tuple(singles), r_abs=test.r_abs, r_rel_pct=test.r_rel_pct)
         record = Record(
             kind=Kind.RESULT, subject=row.id, at=at, entered_at=at + timedelta(minutes=9), by=t["by"], signed=t["by"].signed, value=value,
-            status="accepted" if pads else "single", says=f"{test.name} {shown}{unit}, {row.place}", core_version=core.__version__, previous_hash=last,
-            data={"test": row.test, "place": row.place, "singles": singles, "weighings": [], "spread": t["spread"] if pads else 0.0, "limit": test.r_abs, "cautions": []},
+            status=agreed.status.value, says=f"{test.name} {shown}{unit}, {row.place}", core_version=core.__version__, previous_hash=last,
+            data={"test": row.test, "place": row.place, "singles": singles, "weighings": [], "spread": agreed.spread, "limit": agreed.limit, "cautions": []},
         )  # fmt: skip
         record.hash = last = record.chained(last)
         records.append(record)
@@ -254,7 +265,7 @@ def _earlier_lots(people, now: datetime, state_at) -> None:
         state = state_at(end)
         opened = open_lot(order="H-0411", grade="EX70", by=people["jd"], now=start, state=state)
         tonnes = 4.0 * state.draw.solids_t_h
-        close_lot(opened=opened, by=people["jd"], now=end, state=state, tonnes=tonnes, sources=[])
+        close_lot(opened=opened, by=people["jd"], now=end, state=state, tonnes=tonnes)
         write(kind=Kind.DISPOSITION, subject=opened.subject, by=people["mr" if k < 3 else "as"], now=end + timedelta(minutes=12), status="released",
               says=f"Lot {opened.subject} released: every test of the card is inside",
               data={"action": "release", "proposed": "release", "why": ["every test of the card is inside"], "meaning": "released"}, about=opened)  # fmt: skip

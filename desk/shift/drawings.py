@@ -4,17 +4,20 @@ from datetime import timedelta
 
 from core.judge.due import DueState
 from desk.kit.svg import n
+from desk.kit.templatetags.vat import clock, figure, hm, tph
+from desk.mill.ribbon import STATIONS, draw_floor
 
-RULE_PX = 842.0
-FLAGS_SHOWN = 14
+RULE_PX, FLOOR_PX = 716.0, 500.0
+FLAG_PX = 17.0  # flags nearer than this are one, with their number
+WORDS_PX = 190.0
 
 
-def shift_rule(shift, now, state, board) -> dict:
+def shift_rule(shift, now, state, board, px: float = RULE_PX) -> dict:
     """Ticks, the elapsed part, due flags, planned stops and now, along the shift."""
     hours = (shift.end - shift.start).total_seconds() / 3600.0
 
     def x(when) -> float:
-        return RULE_PX * (when - shift.start).total_seconds() / 3600.0 / hours
+        return px * (when - shift.start).total_seconds() / 3600.0 / hours
 
     ticks, labels = [], []
     for q in range(int(hours * 4) + 1):
@@ -25,27 +28,142 @@ def shift_rule(shift, now, state, board) -> dict:
         if q % 4 == 0:
             anchor = "start" if q == 0 else "end" if q == hours * 4 else "middle"
             labels.append({"x": n(x(at)), "text": f"{at:%H}", "anchor": anchor})
-    flags, seen = [], set()
-    for r in board.due_rows:
-        late = r.due.state in (DueState.LATE, DueState.MISSED)
-        at = n(x(r.due_at))
-        if shift.start <= r.due_at <= shift.end and at not in seen and len(flags) < FLAGS_SHOWN:
-            seen.add(at)
-            flags.append({"x": at, "late": late})
-    stops = [
-        {
-            "x": n(max(0.0, x(s.start))),
-            "w": n(min(RULE_PX, x(s.end)) - max(0.0, x(s.start))),
-            "text": f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} stops {s.start:%H:%M} to {s.end:%H:%M}",
-        }
-        for s in state.stops
-        if s.start < shift.end and s.end > shift.start
-    ]
+    flags = _flags(board, shift, x)
+    stops = [_stop(s, state, x, px) for s in state.stops if s.start < shift.end and s.end > shift.start]
     return {
+        "px": n(px),
         "ticks": ticks,
         "labels": labels,
         "flags": flags,
         "stops": stops,
         "now": n(x(now)),
-        "summary": f"Shift {shift.start:%H:%M} to {shift.end:%H:%M}, {len(flags)} samples due in it",
+        "summary": f"Shift {shift.start:%H:%M} to {shift.end:%H:%M}, {sum(f['n'] for f in flags)} samples due in it",
     }
+
+
+def _flags(board, shift, x) -> list[dict]:
+    """A flag where samples are due; those that would stand in each other's way are counted at the first."""
+    flags: list[dict] = []
+    for r in board.due_rows:
+        if not shift.start <= r.due_at <= shift.end:
+            continue
+        at, late = x(r.due_at), r.due.state in (DueState.LATE, DueState.MISSED)
+        if flags and at - flags[-1]["at"] < FLAG_PX:
+            flags[-1]["n"] += 1
+            flags[-1]["late"] = flags[-1]["late"] or late
+        else:
+            flags.append({"at": at, "x": n(at), "nx": n(at + 3), "n": 1, "late": late})
+    return flags
+
+
+def _stop(stop, state, x, px: float) -> dict:
+    """A stop or a reduced rate on the rule: its hatching and its words, which stay on the rule."""
+    left, right = max(0.0, x(stop.start)), min(px, x(stop.end))
+    name = state.mill.machine.name[0].upper() + state.mill.machine.name[1:]
+    does = "stops" if stop.rate_pct == 0 else f"at {stop.rate_pct:.0f} %"
+    ends = left + WORDS_PX > px
+    return {
+        "x": n(left),
+        "w": n(max(1.0, right - left)),
+        "tx": n(px if ends else left),
+        "anchor": "end" if ends else "start",
+        "text": f"{name} {does} {clock(stop.start)} to {clock(stop.end)}",
+    }
+
+
+def floor(state, gauges) -> dict:
+    """The tablet's falling line: heads of the lanes, and a row a station with what is read there."""
+    lanes = state.mill.lanes
+    keys = {lane["key"] for lane in lanes}
+    heads = []
+    for lane in lanes:
+        source = state.mill.sources.get(lane["key"])
+        words = source.name.split(" ", 1)[-1] if source else ""
+        heads.append({"key": lane["key"], "text": f"{words} {tph(state.running.gives.get(lane['key'], 0.0))} t/h"})
+    rows = []
+    for key, digit, name in STATIONS:
+        values = [_floor_value(g) for g in gauges if g["station"] == key and g["row"].result]
+        if key == "stock":
+            values = [
+                v for lane, i in zip(lanes, range(len(lanes)), strict=True) if (v := _floor_vessel(state, lane["key"], i))
+            ]
+        if key == "blend":
+            values = [
+                {
+                    "lane": 0,
+                    "shown": tph(state.draw.solids_t_h),
+                    "unit": "t/h",
+                    "state": "in",
+                    "word": "",
+                    "side": 0,
+                    "label": "furnish",
+                },
+                {
+                    "lane": 2,
+                    "shown": figure(state.mix.iso_pct, 1),
+                    "unit": "%",
+                    "state": "in",
+                    "word": "",
+                    "side": 0,
+                    "label": "brightness",
+                },
+                {
+                    "lane": 3,
+                    "shown": figure(state.mix.csf_ml, 0),
+                    "unit": "mL",
+                    "state": "in",
+                    "word": "",
+                    "side": 0,
+                    "label": "freeness",
+                },
+            ]
+        if key == "deliver":
+            out = state.draw.solids_t_h + state.draw.filler_t_h
+            values = [
+                {
+                    "lane": 0,
+                    "shown": tph(out),
+                    "unit": "t/h",
+                    "state": "in",
+                    "word": "",
+                    "side": 0,
+                    "label": f"with {tph(state.draw.filler_t_h)} filler",
+                }
+            ]
+        rows.append({"key": key, "digit": digit, "name": name, "values": values})
+    spare = [
+        (s.name, state.shares.get(k, 0.0), state.vessels.get(s.vessel)) for k, s in state.mill.sources.items() if k not in keys
+    ]
+    spares = [
+        f"{name.lower()} {pct:.0f} %" + (f", {v.level_pct:.0f} % full" if v else "")
+        for name, share, v in spare
+        if (pct := 100 * share) > 0
+    ]
+    return {"ribbon": draw_floor(state), "heads": heads, "rows": rows, "spares": spares}
+
+
+def _floor_value(g: dict) -> dict:
+    row = g["row"]
+    calm = row.state in ("in", "none")
+    word = "" if calm else "old" if row.state == "old" else row.judgement.word
+    label = " ".join(t for t in (g["lead"], g["rest"], g["label"]) if t)
+    side = row.judgement.side if row.judgement else 0
+    return {
+        "lane": g["lane"],
+        "shown": row.shown,
+        "unit": row.short_unit,
+        "state": row.state,
+        "word": word,
+        "side": side,
+        "label": label,
+    }
+
+
+def _floor_vessel(state, key: str, lane: int) -> dict | None:
+    source = state.mill.sources.get(key)
+    now = state.vessels.get(source.vessel) if source else None
+    if now is None:
+        return None
+    ends = "steady" if now.cover.way == "steady" else f"{now.cover.way} in {hm(now.cover.hours)}"
+    mark = "contain" if now.stops_the_line else "in"
+    return {"lane": lane, "shown": f"{now.level_pct:.0f}", "unit": "%", "state": mark, "word": "", "side": -1, "label": ends}

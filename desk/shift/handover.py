@@ -2,14 +2,15 @@
 
 from datetime import datetime, timedelta
 
-from django.db import transaction
-
 from desk.deliver.actions import lots, running_tonnes
-from desk.kit.templatetags.vat import clock, figure, hm, tph
+from desk.kit.templatetags.vat import clock, figure, hm, midline, stop, tph
+from desk.kit.writing import writing
 from desk.lab.board import Board
 from desk.log.actions import write
 from desk.log.models import Kind, Record
+from desk.log.proof import anchor_words
 from desk.mill.shifts import shift_of
+from desk.people.pins import PinRefused, check_pin
 from desk.people.rights import refuse
 
 TITLES = (
@@ -55,10 +56,14 @@ def draft(state) -> dict:
     for r in board.drifting:
         if r.state in ("act", "contain"):
             made[3].append(
-                f"{r.row.station.capitalize()}: {r.row.place} {r.test.name.lower()} {r.shown}{' ' + r.short_unit if r.short_unit else ''}, {r.judgement.word}, {clock(r.result.at)}."
+                f"{r.row.station.capitalize()}: {r.row.place} {midline(r.test.name)} {r.shown}{' ' + r.short_unit if r.short_unit else ''}, {r.judgement.word}, {clock(r.result.at)}."
             )
     watch = sum(r.state == "watch" for r in board.rows)
-    made[3].append(f"{watch} near a limit; the others are on their card." if watch else "The others are on their card.")
+    read = sum(r.result is not None for r in board.rows)
+    if not read:
+        made[3].append("No reading yet.")
+    else:
+        made[3].append(f"{watch} near a limit; the others are on their card." if watch else "The others are on their card.")
 
     for v in state.vessels.values():
         ends = "steady" if v.cover.way == "steady" else f"{v.cover.way} in {hm(v.cover.hours)}"
@@ -77,7 +82,7 @@ def draft(state) -> dict:
     made[6] += [f"{d.about.data['title']}: look at {clock_of(d.data['retest_at'])}." for d in waiting]
 
     made[7] += [
-        f"{r.row.place}, {r.test.name.lower()}, due {clock(r.due_at)}: {r.due.state.value}."
+        f"{r.row.place}, {midline(r.test.name)}, due {clock(r.due_at)}: {r.due.state.value}."
         for r in board.due_rows
         if r.due.state.value in ("late", "missed")
     ]
@@ -123,65 +128,67 @@ def orders_waiting(now):
     return [o for o in orders if o.subject not in started]
 
 
-@transaction.atomic
+def _signed_already(start: datetime) -> Record | None:
+    return Record.objects.current().filter(kind=Kind.HANDOVER, subject=start.isoformat()).first()
+
+
+def _check_pin(by, pin: str) -> None:
+    try:
+        check_pin(by, pin)
+    except PinRefused as refusal:
+        raise Refused("pin", str(refusal)) from None
+
+
 def sign(*, by, now, state, pin: str, watch: str, written: dict[str, str]) -> Record:
     """The leaving lead signs the draft; its text is frozen in the record."""
     refuse(by, "handover")
-    made = draft(state)
-    already = Record.objects.current().filter(kind=Kind.HANDOVER, subject=made["shift"].start.isoformat()).first()
-    if already:
-        raise Refused("pin", f"This shift was signed at {clock(already.at)} by {already.signed}.")
     if not watch.strip():
         raise Refused("watch", "To watch is empty; write “nothing” if that is so.")
-    if not by.check_password(pin):
-        raise Refused("pin", "PIN is not right; nothing was signed.")
+    _check_pin(by, pin)
+    made = draft(state)
+    shift = made["shift"]
     for s in made["sections"]:
         if s["key"] and written.get(s["key"], "").strip():
             s["lines"] = [written[s["key"]].strip()]
             s["by_hand"] = True
     made["sections"][10]["lines"] = [watch.strip()]
     made["sections"][10]["by_hand"] = True
-    data = {
-        "shift": made["shift"].name, "start": made["shift"].start.isoformat(), "end": made["shift"].end.isoformat(),
-        "sections": made["sections"], "notes": [{"words": n.words, "signed": n.signed, "at": n.at.isoformat()} for n in made["notes"]],
-        "meaning": "made",
-    }  # fmt: skip
-    return write(
-        kind=Kind.HANDOVER,
-        subject=made["shift"].start.isoformat(),
-        by=by,
-        now=now,
-        says=f"Handover of {made['shift'].name} signed",
-        words=watch.strip(),
-        data=data,
-    )
+    with writing():
+        if (already := _signed_already(shift.start)) is not None:
+            raise Refused("pin", f"This shift was signed at {clock(already.at)} by {stop(already.signed)}")
+        data = {
+            "shift": shift.name,
+            "start": shift.start.isoformat(),
+            "end": shift.end.isoformat(),
+            "sections": made["sections"],
+            "notes": [{"words": n.words, "signed": n.signed, "at": n.at.isoformat()} for n in made["notes"]],
+            "meaning": "made",
+            "anchor": anchor_words(),
+        }
+        says = f"Handover of {shift.name} signed"
+        return write(
+            kind=Kind.HANDOVER, subject=shift.start.isoformat(), by=by, now=now, says=says, words=watch.strip(), data=data
+        )
 
 
-@transaction.atomic
 def read(*, handover: Record, by, now, pin: str, ticked: set[int]) -> Record:
     """The arriving lead has read every section; nobody signs both hands."""
     refuse(by, "handover")
-    if Record.objects.filter(kind=Kind.HANDOVER_READ, about=handover).exists():
-        raise Refused("pin", "It has been signed as read already.")
     if handover.by_id == by.pk:
         raise Refused("pin", "The leaving lead cannot sign as the arriving one.")
     missing = [str(n) for n in range(1, len(TITLES) + 1) if n not in ticked]
     if missing:
         raise Refused("ticks", f"Sections {', '.join(missing)} are not ticked as read.")
-    if not by.check_password(pin):
-        raise Refused("pin", "PIN is not right; nothing was signed.")
-    return write(
-        kind=Kind.HANDOVER_READ,
-        subject=handover.subject,
-        by=by,
-        now=now,
-        says=f"Handover of {handover.data['shift']} read",
-        data={"meaning": "read"},
-        about=handover,
-    )
+    _check_pin(by, pin)
+    with writing():
+        if (earlier := Record.objects.filter(kind=Kind.HANDOVER_READ, about=handover).first()) is not None:
+            raise Refused("pin", f"It was signed as read at {clock(earlier.at)} by {stop(earlier.signed)}")
+        says = f"Handover of {handover.data['shift']} read"
+        data = {"meaning": "read"}
+        return write(kind=Kind.HANDOVER_READ, subject=handover.subject, by=by, now=now, says=says, data=data, about=handover)
 
 
-@transaction.atomic
+@writing()
 def ask(*, handover: Record, by, now, words: str) -> Record:
     """A question or an answer under a handover."""
     refuse(by, "note")

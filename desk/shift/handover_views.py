@@ -4,6 +4,7 @@ from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods
 
+from desk.kit.text import whole
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.shift import handover as handovers
@@ -44,7 +45,7 @@ def signed_handover(request, pk: int):
     """A signed handover: read, asked back, signed by the arriving lead."""
     record = get_object_or_404(Record, pk=pk, kind=Kind.HANDOVER)
     problem = field = ""
-    ticked = {int(n) for n in request.POST.getlist("read") if n.isdigit()}
+    ticked = {n for text in request.POST.getlist("read") if (n := whole(text, 1, 12))}
     if request.method == "POST":
         try:
             if "ask" in request.POST:

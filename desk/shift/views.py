@@ -5,22 +5,24 @@ from datetime import timedelta
 from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_http_methods
+from django.views.decorators.http import require_GET, require_http_methods, require_POST, require_safe
 
 from core.judge.due import DueState
 from desk.deliver.actions import running_lot
 from desk.kit.bench import typed_number
 from desk.kit.ways import own_path
 from desk.lab.board import Board
-from desk.log.actions import write
+from desk.log import moves
 from desk.log.models import Kind, Record
-from desk.log.moves import DecisionRefused, decide, share_slip
+from desk.log.moves import UNDO_S, DecisionRefused, decide, may_undo, share_slip
 from desk.mill.context import state_of
 from desk.mill.drawings import cover_rows
+from desk.mill.effects import effects
 from desk.mill.ribbon import STATIONS, draw_ribbon
 from desk.mill.shifts import shift_of
-from desk.people.rights import may
-from desk.shift.drawings import shift_rule
+from desk.people.rights import may, refuse
+from desk.shift.drawings import FLOOR_PX, floor, shift_rule
+from desk.shift.drift import everything, hidden_words, in_force, rows_that_drift, standing_known, vessels_that_drift
 
 DUE_SHOWN, DRIFT_SHOWN, COVER_SHOWN = 6, 3, 7
 
@@ -30,13 +32,12 @@ def shift_context(request, state) -> dict:
     board = Board(state)
     now = state.now
     shift = shift_of(now, state.mill)
-    drift = [{"vessel": v, "slip": share_slip(state, v)} for v in state.vessels.values() if v.stops_the_line]
-    for d in drift:
-        d["decision"] = _cover_decision(d["vessel"].vessel.key, now)
-    drift = [d for d in drift if not (d["decision"] and d["decision"].data["choice"] != "refuse")]
-    rows = board.drifting
+    drifts = [*vessels_that_drift(state), *rows_that_drift(board), *standing_known(state, board)]
+    gauges = _gauges(state, board)
+    taken = in_force(now)
+    room = max(1, DRIFT_SHOWN - len(taken[:1]))
     counts = board.counts()
-    counts["contain"] += len(drift)
+    counts["contain"] += sum(d.vessel is not None for d in drifts)
     lot = running_lot(state)
     notes = Record.objects.current().filter(kind=Kind.REMARK, at__gte=shift.start, at__lte=now)
     handed = Record.objects.current().filter(kind=Kind.HANDOVER, at__lte=now).order_by("-at", "-id").first()
@@ -46,16 +47,19 @@ def shift_context(request, state) -> dict:
         "shift": shift,
         "left_h": (shift.end - now).total_seconds() / 3600.0,
         "rule": shift_rule(shift, now, state, board),
+        "rule_floor": shift_rule(shift, now, state, board, FLOOR_PX),
         "ribbon": draw_ribbon(state),
         "stations": STATIONS,
-        "gauges": _gauges(state, board),
+        "gauges": gauges,
+        "floor": floor(state, gauges),
         "due": board.due_rows[:DUE_SHOWN],
         "due_total": len(board.rows),
         "late_total": len(late),
         "soon_total": board.soon,
-        "contain_vessels": drift[:DRIFT_SHOWN],
-        "drift": rows[: max(0, DRIFT_SHOWN - len(drift))],
-        "drift_total": len(rows) + len(drift),
+        "taken": taken[:1],
+        "drift": drifts[:room],
+        "drift_total": len(drifts),
+        "drift_hidden": hidden_words(drifts, room),
         "counts": counts,
         "cover": cover_rows(state)[:COVER_SHOWN],
         "cover_total": len(state.vessels),
@@ -67,6 +71,7 @@ def shift_context(request, state) -> dict:
         "handed": handed,
         "handed_read": handed and Record.objects.filter(kind=Kind.HANDOVER_READ, about=handed).exists(),
         "newest_id": Record.objects.order_by("-id").values_list("pk", flat=True).first() or 0,
+        "may_move": request.user.may("move"),
     }
 
 
@@ -84,11 +89,6 @@ def _held_total(state) -> int:
     for r in Record.objects.current().filter(kind=Kind.DISPOSITION, at__gte=since).order_by("at", "id"):
         newest[r.subject] = r.data["action"]
     return sum(a == "hold" for a in newest.values())
-
-
-def _cover_decision(vessel: str, now):
-    since = now - timedelta(hours=2)
-    return Record.objects.current().filter(kind=Kind.DECISION, subject=f"cover.{vessel}", at__gte=since).order_by("-at").first()
 
 
 def _gauges(state, board) -> list[dict]:
@@ -147,63 +147,130 @@ def _size(request) -> float | None:
         return None
 
 
-def _decided(request, move, state):
-    """Keep the decision, or give the slip again with what was wrong; nothing typed is lost."""
-    choice = request.POST.get("choice", "")
+def _typed(request) -> dict:
+    """A decision as it was sent."""
+    return {
+        "choice": request.POST.get("choice", ""),
+        "size": _size(request),
+        "reason": request.POST.get("reason", ""),
+        "gate": request.POST.get("gate") == "yes",
+    }
+
+
+def _slip_page(request, slip: dict, state, *, status: int = 200, problem: str = "", field: str = "", **more):
+    """A slip on its own page, or (asked for by a slip's key) its confirmation alone."""
+    asked = request.GET.get("ask", "")
+    size = request.GET.get("size") or request.POST.get("size")
     try:
-        kept = decide(
-            move=move,
-            choice=choice,
-            by=request.user,
-            now=state.now,
-            state=state,
-            size=_size(request),
-            reason=request.POST.get("reason", ""),
-            gate=request.POST.get("gate") == "yes",
-        )
-    except DecisionRefused as refusal:
-        context = {
-            "slip": move.data,
-            "move": move,
-            "problem": str(refusal),
-            "problem_field": refusal.field,
-            "typed": request.POST,
-            "about": move.about,
-        }
-        return render(request, "move_page.html", context, status=422)
-    messages.success(
-        request,
-        f"{kept.says}. {'Kept in the log.' if choice == 'refuse' else 'You set it at the plant; the desk keeps the record.'}",
-    )
+        after = typed_number(size) if size else None
+    except ValueError:
+        after = None
+    inside = after is not None and slip["low"] <= after <= slip["high"]
+    context = {
+        "slip": slip,
+        "asked": asked if asked in ("take", "alter") else "",
+        "after": after if inside else slip["after"],
+        "effects": effects(slip, state, after if inside else None),
+        "problem": problem,
+        "problem_field": field,
+        "typed": request.POST or request.GET,
+        "may_move": request.user.may("move"),
+        "until": state.now + timedelta(seconds=UNDO_S),
+        "where": request.path,
+        "back": own_path(request, request.GET.get("back", ""), "/"),
+        **more,
+    }
+    partial = request.method == "GET" and request.htmx and context["asked"]
+    return render(request, "parts/slip_confirm.html" if partial else "move_page.html", context, status=status)
+
+
+def _kept(request, kept: Record):
+    rest = "Kept in the log." if kept.data["choice"] == "refuse" else "You set it at the plant; the desk keeps the record."
+    messages.success(request, f"{kept.says}. {rest}")
     return redirect(own_path(request, request.POST.get("next", ""), "/"))
 
 
-@require_http_methods(["GET", "POST"])
-@may("move")
+@require_http_methods(["GET", "HEAD", "POST"])
 def decide_move(request, pk: int):
-    """One slip on its own page (GET), and its decision (POST)."""
+    """One slip on its own page, open to everyone who may see it (GET), and its decision (POST)."""
     state = state_of(request)
-    move = get_object_or_404(Record.objects.current(), pk=pk, kind=Kind.MOVE)
+    move = get_object_or_404(Record, pk=pk, kind=Kind.MOVE)
+    if state is None:
+        raise Http404
     if request.method == "POST":
-        return _decided(request, move, state)
+        refuse(request.user, "move")
+        try:
+            return _kept(request, decide(move=move, by=request.user, now=state.now, state=state, **_typed(request)))
+        except DecisionRefused as refusal:
+            more = {"move": move, "about": move.about, "problem": str(refusal), "field": refusal.field}
+            return _slip_page(request, move.data, state, status=422, **more)
     decision = Record.objects.current().filter(kind=Kind.DECISION, about=move).first()
-    return render(
-        request,
-        "move_page.html",
-        {"slip": move.data, "move": move, "decision": decision, "typed": request.GET, "about": move.about},
-    )
+    withdrawn = Record.objects.filter(corrects=move).first()
+    left = may_undo(decision, state.now) if decision else 0.0
+    more = {"move": move, "decision": decision, "withdrawn": withdrawn, "about": move.about, "undo_s": left}
+    return _slip_page(request, move.data, state, **more)
 
 
-@require_http_methods(["GET", "POST"])
-@may("move")
+@require_http_methods(["GET", "HEAD", "POST"])
 def decide_cover(request, vessel: str):
     """The same for a share move, which is worked out anew from the levels when it is decided."""
     state = state_of(request)
-    now_vessel = state.vessels.get(vessel)
+    now_vessel = state.vessels.get(vessel) if state else None
     slip = share_slip(state, now_vessel) if now_vessel else None
+    if request.method == "POST":
+        refuse(request.user, "move")
     if slip is None:
+        if request.method == "POST":
+            messages.error(request, "Not taken: the levels ask for no such move any more.")
+            return redirect("shift:home")
         raise Http404
     if request.method == "POST":
-        move = write(kind=Kind.MOVE, subject=f"cover.{vessel}", by=None, now=state.now, says=slip["title"], data=slip)
-        return _decided(request, move, state)
-    return render(request, "move_page.html", {"slip": slip, "vessel": now_vessel, "typed": request.GET})
+        try:
+            kept = moves.decide_cover(slip_=slip, by=request.user, now=state.now, state=state, **_typed(request))
+            return _kept(request, kept)
+        except DecisionRefused as refusal:
+            more = {"vessel": now_vessel, "problem": str(refusal), "field": refusal.field}
+            return _slip_page(request, slip, state, status=422, **more)
+    return _slip_page(request, slip, state, vessel=now_vessel)
+
+
+@require_POST
+@may("move")
+def undo_move(request, pk: int):
+    """Take a decision back while its minute lasts: a later record, nothing is erased."""
+    decision = get_object_or_404(Record, pk=pk, kind=Kind.DECISION)
+    try:
+        kept = moves.undo(decided=decision, by=request.user, now=request.now)
+        messages.success(request, f"{kept.says}. Set it back at the plant too.")
+    except DecisionRefused as refusal:
+        messages.error(request, f"Not undone. {refusal}")
+    return redirect(own_path(request, request.POST.get("next", ""), "/"))
+
+
+@require_safe
+def drift(request):
+    """Every standing move in one list, worst first: what it is, what else moves, how it came."""
+    state = state_of(request)
+    if state is None:
+        return _no_mill(request)
+    board = Board(state)
+    found = everything(state, board)
+    counts = board.counts()
+    show = request.GET.get("show", "open")
+    day = Record.objects.filter(kind=Kind.DECISION, at__gte=shift_of(state.now, state.mill).start - timedelta(hours=12))
+    decided = list(
+        day.filter(at__lte=state.now).select_related("about").prefetch_related("corrected_by").order_by("-at", "-id")
+    )
+    taken = [d for d in decided if d.data["choice"] != "refuse"]
+    refused_ones = [d for d in decided if d.data["choice"] == "refuse"]
+    context = {
+        "drifts": found if show == "open" else [],
+        "past": taken if show == "taken" else refused_ones if show == "refused" else [],
+        "show": show,
+        "tabs": (("open", "open", len(found)), ("taken", "taken", len(taken)), ("refused", "refused", len(refused_ones))),
+        "taken": in_force(state.now),
+        "counts": counts,
+        "contain": counts["contain"] + sum(d.vessel is not None for d in found),
+        "may_move": request.user.may("move"),
+    }
+    return render(request, "shift/drift.html", context)

@@ -37,6 +37,8 @@ BENCHES = {
               {"stock_l_min": 9800, "stock_pct": 3.2, "headbox_pct": 0.7, "tray_pct": 0.2, "tray_share": 0.985}, "machine"),
         Bench("cover", "Hours of a chest", "Level and rates: when is it empty or full?", "stock.cover", "vessel",
               {"capacity": 250, "level_pct": 60, "rate_in": 120, "rate_out": 150, "low_pct": 10, "high_pct": 95, "lead_h": 0.5}, "chests"),
+        Bench("cover-stop", "Hours of a chest through a stop", "A stop or a slow run is ahead, then another order: how far does it reach?", "stock.cover_stop", "vessel",
+              {"capacity": 250, "level_pct": 60, "rate_in": 120, "rate_out": 150, "starts_h": 2, "lasts_h": 1.5, "in_then": 120, "out_then": 0, "next_h": 1000, "next_in": 0, "next_out": 0, "low_pct": 10, "high_pct": 95, "lead_h": 0.5}, "chests"),
         Bench("mixing", "What a chest smooths", "Swings, scatter and grade changes through a mixed chest.", "stock.mixing", "mixing",
               {"volume_m3": 100, "flow_m3_h": 200, "active_pct": 85, "bypass_pct": 0, "period_min": 10, "correlation_min": 5, "washout_pct": 2}, "chests"),
     )

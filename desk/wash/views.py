@@ -3,7 +3,6 @@
 import math
 
 from django.contrib import messages
-from django.db import transaction
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
@@ -15,6 +14,8 @@ from core.wash import line as washing
 from core.wash.line import KINDS, Prices, Washer
 from desk.cases.benches import Bench, bench_view
 from desk.kit.bench import Well, read_wells, render_bench
+from desk.kit.text import whole
+from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
@@ -80,7 +81,7 @@ def washing_od(state, unit: str) -> float:
 def _stages(data, opening: tuple[Washer, ...]) -> list[dict]:
     """Rows of the line as typed: kind, E10, consistency out, and the solids measured after (may be empty)."""
     count = data.get("count", str(len(opening)))
-    count = int(count) if count.isdigit() and 1 <= int(count) <= MOST_STAGES else len(opening)
+    count = whole(count, 1, MOST_STAGES) or len(opening)
     rows = []
     for i in range(count):
         start = opening[i] if i < len(opening) else BARE.washers[0]
@@ -181,18 +182,22 @@ def _looked(key: str) -> list[Record]:
 
 @require_POST
 @may("record")
-@transaction.atomic
+@writing()
 def look(request):
     """Keep what the spatula showed of a drum's mat."""
     state = state_of(request)
     plans = state.mill.wash_plans if state else {}
-    key, what, drum = request.POST.get("line", ""), request.POST.get("look", ""), request.POST.get("drum", "")
-    if key not in plans or what not in LOOKS or not (drum.isdigit() and 1 <= int(drum) <= MOST_STAGES):
+    key, what, drum = (
+        request.POST.get("line", ""),
+        request.POST.get("look", ""),
+        whole(request.POST.get("drum", ""), 1, MOST_STAGES),
+    )
+    if key not in plans or what not in LOOKS or drum is None:
         messages.error(request, "Not kept. Choose the drum and what the mat looks like.")
         return redirect("wash:line")
     title, does, row, _ = LOOKS[what]
     write(
-        kind=Kind.EVENT, subject=f"mat.{key}", by=request.user, now=request.now, says=f"{plans[key].name}, mat of stage {int(drum)}: {title}", status=f"look.{what}", words=request.POST.get("words", "").strip()[:300], data={"does": does, "row": row, "drum": int(drum)}
+        kind=Kind.EVENT, subject=f"mat.{key}", by=request.user, now=request.now, says=f"{plans[key].name}, mat of stage {drum}: {title}", status=f"look.{what}", words=request.POST.get("words", "").strip()[:300], data={"does": does, "row": row, "drum": drum}
     )  # fmt: skip
     messages.success(request, f"Kept: {title}. {does}")
     return redirect(f"{reverse('wash:line')}?line={key}")

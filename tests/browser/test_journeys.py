@@ -46,6 +46,8 @@ class Journeys(DeskCase):
         # judge and correct: one move, taken
         expect(tablet.get_by_role("heading", name=re.compile("Open the machine chest water")).first).to_be_visible()
         tablet.get_by_role("button", name="Take as it is").tap()
+        expect(tablet.get_by_text("Put in force:")).to_be_visible()
+        tablet.get_by_role("button", name="Yes, in force").tap()
         expect(tablet.get_by_role("status")).to_contain_text("Taken: Open the machine chest water")
         # the retest lands on Due and judges the move
         self.clock(25)
@@ -135,7 +137,17 @@ class Journeys(DeskCase):
         expect(well).to_have_value("0.4")
         page.keyboard.press("Shift+S")
         expect(page.get_by_role("heading", name="Drift")).to_be_visible()
-        page.keyboard.press("t")  # take the first move
+        page.keyboard.press("t")  # no slip has the focus: the first gets it, visibly, and nothing is taken
+        expect(page.locator(":focus")).to_have_text("Take")
+        page.keyboard.press("t")  # the slip turns into its question
+        expect(page.get_by_text("Put in force: Blend: bagasse 18 to 11 %")).to_be_visible()
+        self.assertFalse(Record.objects.filter(kind=Kind.DECISION, subject="cover.S.tower").exists())
+        page.keyboard.press("b")
+        expect(page.get_by_text("Put in force:")).to_be_hidden()
+        expect(page.locator(":focus")).to_have_text("Take")
+        page.keyboard.press("t")
+        expect(page.get_by_role("button", name="Yes, in force")).to_be_focused()
+        page.keyboard.press("y")
         expect(page.get_by_role("status")).to_contain_text("Taken: Blend: bagasse 18 to 11 %")
         page.keyboard.press("e")
         expect(page.get_by_role("button", name="Record")).to_be_visible()
@@ -191,4 +203,6 @@ class Journeys(DeskCase):
         page.get_by_role("link", name="Alter").first.click()
         page.get_by_label(re.compile("^To")).fill("12")
         page.get_by_role("button", name="Alter").click()
+        expect(page.get_by_role("rowheader", name="Wet lap used")).to_be_visible()
+        page.get_by_role("button", name="Yes, in force").click()
         expect(page.get_by_role("status")).to_contain_text("set to 12 %")

@@ -36,10 +36,12 @@ class Stations(DeskCase):
         page.get_by_label("Kappa into D0 now").fill("15.2")
         page.get_by_role("button", name="Put it to the shift").click()
         page.get_by_role("button", name="Take").click()
+        page.get_by_role("button", name="Yes, in force").click()
         expect(page.get_by_text("The gate is not answered")).to_be_visible()
         self.assertIn("422", self.said.pop())
         page.get_by_label("G1: monitors read").check()
         page.get_by_role("button", name="Take").click()
+        page.get_by_role("button", name="Yes, in force").click()
         expect(page.get_by_text("You set it at the plant").first).to_be_visible()
         self.calm()
 
@@ -76,7 +78,8 @@ class Stations(DeskCase):
         page.get_by_label("Circulation, mean").fill("168.2")
         page.get_by_role("button", name="Keep temperature").click()
         expect(page.get_by_text("168 °C").first).to_be_visible()
-        page.get_by_role("button", name="Take").click()
+        page.locator("summary", has_text="Take").click()
+        page.get_by_role("button", name="Yes, in force").first.click()
         expect(page.get_by_text("the desk keeps the record")).to_be_visible()
         self.calm()
         # blow, its kappa, what it asks of the next cook, the fit

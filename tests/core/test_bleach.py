@@ -2,12 +2,14 @@
 
 import math
 import random
+from dataclasses import replace
 
 from django.test import SimpleTestCase, tag
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import tests.profile  # noqa: F401
+from core.bleach.ceilings import CEILING, factor_most_kg
 from core.bleach.infer import exit_time, feed_forward, gain, learnt, track
 from core.bleach.line import (
     READY,
@@ -220,8 +222,9 @@ class Sequences(SimpleTestCase):
                 with self.subTest(sequence=text, wood=wood, stage=name):
                     self.assertTrue(math.isclose(k, wk, rel_tol=1e-2) and math.isclose(iso, wi, rel_tol=1e-2), (k, iso))
 
-    @given(st.sampled_from(["D1", "D2", "P", "PO"]), st.floats(50, 88), st.floats(0, 25), st.floats(0, 10))
+    @given(st.sampled_from(["D1", "D2", "P", "PO"]), st.floats(50, 88), st.floats(0, 0.7), st.floats(0, 0.3))
     def test_brightness_rises_with_charge_to_its_ceiling_and_turns_round(self, name, iso, charge, more):
+        charge, more = CEILING[name] * charge, CEILING[name] * more
         pulp = Pulp(kappa=2.0, ks=ks_from_reflectance(iso / 100.0), mn=3.0)
         at = lambda c: run(name, pulp, Setting(charge=c, minutes=150, temp_c=75, ph=3.8 if name[0] == "D" else 10.8)).pulp  # noqa: E731
         a, b = at(charge), at(charge + more)
@@ -230,6 +233,29 @@ class Sequences(SimpleTestCase):
         back = charge_for_iso(name, pulp, Setting(charge=0, minutes=150, temp_c=75, ph=3.8 if name[0] == "D" else 10.8), a.iso)
         if not isinstance(back, Infeasible) and charge > 0.01 and a.iso > iso + 0.01:
             self.assertAlmostEqual(back, charge, delta=1e-3 * charge + 1e-4)
+
+    @given(st.sampled_from(sorted(CEILING)), st.floats(1.0001, 1e6))
+    def test_no_stage_takes_more_than_its_ceiling(self, name, times):
+        pulp = Pulp(kappa=200.0, ks=ks_from_kappa(200.0))
+        over = Setting(charge=CEILING[name] * times + 1e-6, minutes=60, temp_c=60, ph=7)
+        self.assertRaisesRegex(ImpossibleInput, "at most", run, name, pulp, over)
+
+    @given(st.sampled_from(["D1", "D2", "P", "PO"]), st.floats(30, 85), st.floats(0.1, 40), st.floats(0, 40))
+    def test_no_inverse_answers_over_its_ceiling(self, name, iso, wanted, cod):
+        pulp = Pulp(kappa=2.0, ks=ks_from_reflectance(iso / 100.0), mn=3.0, cod=cod)
+        found = charge_for_iso(name, pulp, Setting(charge=0, minutes=60, temp_c=60, ph=7.0), min(99.0, iso + wanted))
+        if isinstance(found, Infeasible):
+            self.assertTrue(found.reason)
+        else:
+            self.assertLessEqual(found, CEILING[name])
+
+    def test_the_factor_of_a_d0_is_refused_in_a_plan_held_in_a_search_and_minded_on_a_line(self):
+        plan = ready("bagasse soda")
+        much = replace(plan, settings=(replace(plan.settings[0], charge=30.0), *plan.settings[1:]))
+        self.assertRaisesRegex(ImpossibleInput, "kappa factor may be at most 0.35", bleach, much)
+        self.assertAlmostEqual(bleach(much, over="hold").steps[0].setting.charge, factor_most_kg(14.0))
+        self.assertIn("kappa factor", " ".join(bleach(much, over="mind").cautions))
+        self.assertLess(factor_most_kg(14.0), factor_most_kg(14.0, 12.0))
 
     def test_carry_over_takes_chlorine(self):
         clean, dirty = (
@@ -254,13 +280,11 @@ class Sequences(SimpleTestCase):
         self.assertIsInstance(best, Cheapest)
         self.assertGreaterEqual(best.bleached.iso, 85.97)
         self.assertIn("brightness 86 %", best.binds)
-        from dataclasses import replace
-
         for _ in range(300):
             settings = list(plan.settings)
             for i in movable(plan):
-                settings[i] = replace(settings[i], charge=rng.uniform(0.5, 24.0))
-            tried = bleach(replace(plan, settings=tuple(settings)))
+                settings[i] = replace(settings[i], charge=rng.uniform(0.5, min(24.0, CEILING[plan.sequence.stages[i].name])))
+            tried = bleach(replace(plan, settings=tuple(settings)), over="hold")
             d0 = next(s for s in tried.steps if s.stage.name == "D0")
             factor = ACTIVE["ClO2"] * d0.setting.charge / 10 / d0.into.kappa
             if tried.iso >= 86.0 and 0.15 <= factor <= 0.28 and tried.viscosity >= -400 and settings[0].charge >= 10.0:
@@ -313,8 +337,6 @@ class Sequences(SimpleTestCase):
                 self.assertEqual(min(ph.acid, ph.naoh), 0.0)
 
     def test_what_cannot_be_is_named_by_stage(self):
-        from dataclasses import replace
-
         plan = ready("softwood kraft, ECF")
         for change, field in (
             ({"kappa": 0.0}, "kappa"),

@@ -12,7 +12,8 @@ import tests.profile  # noqa: F401
 from desk.instruments.models import Delivery
 from desk.log.models import Kind, Record
 from desk.mill.models import MillVersion, Proposal
-from desk.people.models import MAY, Person, Role
+from desk.people.models import Person, Role
+from desk.people.table import MAY
 from tests import make
 
 ANY = frozenset(r.value for r in Role)
@@ -20,6 +21,7 @@ NOBODY = frozenset()
 OPEN = {
     "people:sign_in",
     "people:sign_in_as",
+    "people:first",
     "kit:theme",
     "handbook:calc_list",
     "handbook:calc",
@@ -27,13 +29,13 @@ OPEN = {
 }  # answer without a sign-in
 # name: (roles that may GET, roles that may POST); a name that is not here may be read by all and posted to by nobody
 RIGHTS = {
-    "shift:decide": (MAY["move"], MAY["move"]), "shift:decide_cover": (MAY["move"], MAY["move"]), "shift:handover": (ANY, MAY["handover"]),
-    "shift:signed": (ANY, MAY["note"] | MAY["handover"]), "shift:audit": (MAY["audit"], NOBODY), "people:sign_in": (ANY, ANY), "people:sign_in_as": (NOBODY, ANY), "people:sign_out": (NOBODY, ANY),
-    "kit:own_units": (NOBODY, ANY), "log:one": (MAY["read_trail"], NOBODY), "log:note": (MAY["note"], MAY["note"]), "lab:record": (MAY["record"], MAY["record"]),
+    "shift:decide": (ANY, MAY["move"]), "shift:decide_cover": (ANY, MAY["move"]), "shift:undo": (NOBODY, MAY["move"]), "people:people": (ANY, MAY["people"]), "people:change": (NOBODY, MAY["people"]), "people:first": (NOBODY, NOBODY), "people:own_pin": (ANY, ANY), "schedule:halts": (ANY, MAY["stop"]), "schedule:end_halt": (NOBODY, MAY["stop"]), "shift:handover": (ANY, MAY["handover"]),
+    "shift:signed": (ANY, MAY["note"] | MAY["handover"]), "shift:audit": (MAY["audit"], MAY["setup"]), "people:sign_in": (ANY, ANY), "people:sign_in_as": (NOBODY, ANY), "people:sign_out": (NOBODY, ANY),
+    "kit:own_units": (NOBODY, ANY), "log:one": (MAY["read_trail"] - {"operator"}, NOBODY), "log:note": (MAY["note"], MAY["note"]), "lab:record": (MAY["record"], MAY["record"]),
     "schedule:order": (NOBODY, MAY["plan"]), "schedule:bench": (ANY, MAY["plan"]), "schedule:start": (NOBODY, MAY["plan"] | MAY["move"]), "schedule:attach": (NOBODY, MAY["plan"]), "schedule:attach_design": (NOBODY, MAY["plan"]),
-    "mill:bring_in": (MAY["propose_setup"], MAY["propose_setup"]), "mill:edit": (MAY["propose_setup"], MAY["propose_setup"]), "mill:change": (ANY, MAY["countersign"]),
+    "mill:bring_in": (MAY["propose_setup"], MAY["propose_setup"]), "mill:edit": (MAY["propose_setup"], MAY["propose_setup"]), "mill:change": (ANY, MAY["countersign"] | MAY["countersign_lead"]),
     "handbook:calc": (ANY, ANY), "intake:readings": (NOBODY, NOBODY), "intake:type_in": (NOBODY, MAY["readings"]), "intake:send_file": (NOBODY, MAY["readings"]), "intake:make_key": (NOBODY, MAY["tokens"]),
-    "intake:revoke_key": (NOBODY, MAY["tokens"]), "intake:turn": (NOBODY, MAY["readings"]), "cases:hold": (NOBODY, ANY), "cases:let_go": (NOBODY, ANY),
+    "intake:revoke_key": (NOBODY, MAY["tokens"]), "intake:turn": (NOBODY, MAY["readings"]), "cases:hold": (NOBODY, MAY["hold_case"]), "cases:let_go": (NOBODY, MAY["hold_case"]),
     "stock:bias": (NOBODY, MAY["move"]), "deliver:lot": (ANY, MAY["hold"] | MAY["release"] | MAY["divert"]), "deliver:close": (NOBODY, MAY["close_lot"]),
     "chips:note": (NOBODY, MAY["record"]), "wash:look": (NOBODY, MAY["record"]), "bleach:tanks": (ANY, MAY["record"]), "moves:row": (ANY, MAY["propose"]), "cook:start": (NOBODY, MAY["cook"]), "cook:one": (ANY, MAY["cook"] | MAY["record"] | MAY["move"]), "cook:continuous": (ANY, MAY["move"]), "cook:fit": (ANY, MAY["fit"]), "cook:bring_in": (MAY["fit"], MAY["fit"]),
 }  # fmt: skip
@@ -63,6 +65,7 @@ class Addresses(TestCase):
         client.force_login(mr, backend="django.contrib.auth.backends.ModelBackend")
         cls.card = make.issue_card(client)
         cls.delivery = Delivery.objects.create(door="file", name="x.csv", made_at=make.NOW, status="done").pk
+        cls.source = Record.objects.filter(kind=Kind.LOT_CLOSE, about__isnull=True).first().subject
         cls.fill = {
             "shift:decide": Record.objects.filter(kind=Kind.MOVE).first().pk, "shift:signed": Record.objects.filter(kind=Kind.HANDOVER).first().pk, "schedule:issued": cls.card,
             "schedule:print": cls.card, "schedule:start": cls.card, "mill:change": Proposal.objects.first().pk, "cook:one": 1148, "mill:version": MillVersion.objects.first().pk, "intake:delivery": cls.delivery, "intake:turn": cls.delivery,
@@ -74,6 +77,7 @@ class Addresses(TestCase):
         }  # fmt: skip
 
         own = {
+            ("deliver:source", "number"): self.source,
             ("mill:edit", "key"): "S.tower",
             ("cook:bench", "key"): "alkaline",
             ("chips:bench", "key"): "demand",

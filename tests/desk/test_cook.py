@@ -102,7 +102,7 @@ class Followed(CookCase):
         actions.blow(cook=cook, by=mr, now=now)
         with self.assertRaisesMessage(CookRefused, "its log is closed"):
             actions.add_point(cook=cook, minute=99, value=170, by=mr, now=now)
-        with self.assertRaisesMessage(CookRefused, "blown already"):
+        with self.assertRaisesMessage(CookRefused, "was blown at"):
             actions.blow(cook=cook, by=mr, now=now)
 
     def test_the_page_keeps_what_was_typed_wrong_and_says_it_beside_the_field(self):
@@ -161,7 +161,7 @@ class NextCook(CookCase):
         now = page.context["done"]
         self.assertAlmostEqual(nxt.h, move.after, delta=2.0)
         self.assertLess(nxt.kappa, now.kappa)
-        self.assertContains(self.client.post("/cook/records/1147/", {"act": "next.take"}), "decided already", status_code=422)
+        self.assertContains(self.client.post("/cook/records/1147/", {"act": "next.take"}), "was decided at", status_code=422)
 
     def test_what_became_of_it(self):
         self.with_kappa()

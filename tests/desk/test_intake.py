@@ -209,8 +209,8 @@ class Door(TestCase):
             pass
         d.refresh_from_db()
         self.assertEqual((d.status, d.kept, d.flagged, d.refused), ("done", 11_998, 0, 2))
-        self.assertEqual(d.reasons, {"unknown signal": 1, "doubled": 1})
-        self.assertEqual(list(d.refusals.values_list("line", "reason")), [(8, "unknown signal"), (10, "doubled")])
+        self.assertEqual(d.reasons, {"malformed row": 1, "doubled": 1})
+        self.assertEqual(list(d.refusals.values_list("line", "reason")), [(8, "malformed row"), (10, "doubled")])
         for upload, said in ((None, "File is missing"), (SimpleUploadedFile("x.exe", b"MZ"), "must be a .csv")):
             self.assertContains(
                 self.client.post("/instruments/file/", {"file": upload} if upload else {}), said, status_code=422
@@ -218,6 +218,9 @@ class Door(TestCase):
 
     def test_the_drop_folder_and_the_worker(self):
         (files.folder() / "history.csv").write_bytes(self._file(50))
+        files.dropped(make.NOW, clock=0.0)
+        self.assertFalse(Delivery.objects.filter(door="file").exists())  # it may still be growing
+        files.dropped(make.NOW, clock=files.SETTLED_S + 1)
         call_command("run_instruments", "--once", "--simulate")
         d = Delivery.objects.get(door="file")
         self.assertEqual((d.name, d.history, d.status), ("history.csv", True, "done"))

@@ -25,7 +25,7 @@ PAGES = [
     "/cook/", "/cook/?wood=alder", "/cook/?solve=time", "/cook/house/", "/cook/continuous/", "/cook/records/", "/cook/records/1148/", "/cook/records/1147/", "/cook/records/?a=1146&b=1147", "/cook/fit/larch/", "/chips/", "/line/cook/", "/moves/", "/moves/?group=mechanical", "/moves/row/K4/", "/moves/row/K10/", "/moves/?group=wash", "/moves/?group=bleach", "/moves/row/W1-K/", "/moves/row/B3/", "/wash/", "/wash/?line=K.alder.wash", "/wash/?line=S.wash", "/wash/?m0=50&m1=26&m2=5", "/bleach/", "/bleach/?solve=1&front=30", "/bleach/?ready=bagasse%20soda", "/bleach/?seq=D-%28E", "/bleach/compare/", "/bleach/tanks/",
     *(f"/wash/bench/{b}/" for b in WASH), *(f"/bleach/bench/{b}/" for b in BLEACH),
 ]  # fmt: skip
-RIGHTS = {"/lab/record/machine.chest.consistency/": "record", "/moves/cover/S.tower/": "move", "/log/note/": "note"}
+RIGHTS = {"/lab/record/machine.chest.consistency/": "record", "/log/note/": "note"}
 QUERIES = {"/": 60, "/stock/": 60, "/schedule/card/?order=H-0413": 40, "/lab/": 45, "/stock/dilution/": 40}
 RAW_FLOAT = re.compile(r">[^<]*\d\.\d{9,}[^<]*<")
 

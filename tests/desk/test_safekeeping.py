@@ -5,6 +5,7 @@ import os
 import random
 import re
 import signal
+import socket
 import sqlite3
 import subprocess
 import sys
@@ -15,10 +16,16 @@ import urllib.parse
 import urllib.request
 from pathlib import Path
 
+from django.db import DatabaseError, connection, transaction
 from django.test import SimpleTestCase, TestCase, tag
 
 from desk.cases.models import HeldCase
+from desk.cook.models import Cook, CookFit
+from desk.deliver.actions import Refused, decide_lot, lot
+from desk.kit import triggers
+from desk.log import anchor
 from desk.log.models import Kind, Record
+from desk.log.proof import prove, unproved
 from desk.log.safekeeping import verify
 from tests import make
 
@@ -40,27 +47,95 @@ class Chain(TestCase):
     def setUpTestData(cls):
         make.demo()
 
-    def test_the_chain_holds_and_shows_a_change(self):
-        from django.db import connection
+    def setUp(self):
+        anchor.anchor_now("test", make.NOW, force=True)
 
-        self.assertTrue(verify().holds)
-        victim = Record.objects.order_by("id")[40]
-        with connection.cursor() as cursor:
-            cursor.execute("DROP TRIGGER log_record_no_update")
-            cursor.execute("UPDATE log_record SET value = 1 WHERE id = %s", [victim.pk])
-        found = verify()
-        self.assertEqual((found.broken_at, found.holds), (victim.pk, False))
-        with connection.cursor() as cursor:
-            cursor.execute("UPDATE log_record SET value = %s WHERE id = %s", [victim.value, victim.pk])
-            cursor.execute("DROP TRIGGER log_record_no_delete")
-        self.assertTrue(verify().holds)
-        last = Record.objects.order_by("-id")[3]
+    def sql(self, *statements: str) -> None:
+        """What somebody with the file in hand would do."""
         with connection.cursor() as cursor:
             cursor.execute("PRAGMA defer_foreign_keys = ON")
-            cursor.execute("DELETE FROM log_record WHERE id = %s", [last.pk])
-        self.assertIn("taken out", verify().why)
-        self.client.force_login(make.person("cv"), backend="django.contrib.auth.backends.ModelBackend")
-        self.assertContains(self.client.get("/log/audit/?verify=1"), "taken out")
+            for name in triggers.expected():
+                cursor.execute(f"DROP TRIGGER IF EXISTS {name}")
+            for statement in statements:
+                cursor.execute(statement)
+            for sql in triggers.expected().values():
+                cursor.execute(sql)
+
+    def test_the_record_proves_itself(self):
+        self.assertEqual(verify().faults, ())
+
+    def test_every_change_beside_the_desk_shows(self):
+        last = Record.objects.order_by("-id").first()
+        for said, statement in (
+            ("record 41 was changed", "UPDATE log_record SET value = 1 WHERE id = 41"),
+            ("taken out or put in", "DELETE FROM log_record WHERE id = 41"),
+            ("the last 1 records were taken out", f"DELETE FROM log_record WHERE id = {last.pk}"),
+            ("the last", "DELETE FROM log_record WHERE id > 0"),
+            (
+                "readings of signal",
+                "UPDATE instruments_reading SET value = value + 1 WHERE at_ms = (SELECT min(at_ms) FROM instruments_reading)",
+            ),
+            (
+                "readings of signal",
+                "DELETE FROM instruments_reading WHERE at_ms = (SELECT min(at_ms) FROM instruments_reading)",
+            ),
+            ("are not there", "DELETE FROM instruments_reading"),
+            ("cook 1 was changed", "UPDATE cook_cook SET kappa = 20 WHERE id = 1"),
+            ("rows were taken out", "DELETE FROM cook_cookfit"),
+            ("mill version 1 was changed", "UPDATE mill_millversion SET note = 'x'"),
+            ("person 1 was changed", "UPDATE people_person SET role = 'lead' WHERE id = 1"),
+            ("person 4 was changed", "UPDATE people_person SET password = 'x' WHERE id = 4"),
+        ):
+            with self.subTest(statement=statement):
+                point = transaction.savepoint()
+                if "cookfit" in statement:
+                    CookFit.objects.create(
+                        species="larch", coefficients={}, n=3, before=1, after=1, left_out=1, accepted=False, made_at=make.NOW
+                    )
+                if "cook_cook SET" in statement and not Cook.objects.filter(pk=1).exists():
+                    statement = statement.replace("id = 1", f"id = {Cook.objects.order_by('pk').first().pk}")
+                self.sql(statement)
+                found = verify()
+                self.assertFalse(found.holds)
+                self.assertTrue(any(said.split(" 1 ")[0] in fault for fault in found.faults), found.faults)
+                transaction.savepoint_rollback(point)
+        self.assertTrue(verify().holds)
+
+    def test_a_chain_made_anew_and_a_lost_anchor_show(self):
+        """Even with the key's chain rewritten from its end, the anchor outside the database knows better."""
+        last = Record.objects.order_by("-id").first()
+        self.sql(f"DELETE FROM log_record WHERE id = {last.pk}", "DELETE FROM sqlite_sequence WHERE name = 'log_record'")
+        self.assertIn(f"records after {last.pk - 1} are missing", verify().sentence)
+        anchor.anchor_path().unlink()
+        self.assertIn("is not there", verify().sentence)
+        anchor.anchor_path().write_text('{"count": 1, "head": "x", "mac": "0"}')
+        self.assertIn("was not made with this record’s key".replace("’", "'"), verify().sentence)
+
+    def test_dropped_triggers_and_replacing_show(self):
+        record = Record.objects.order_by("id").first()
+        with connection.cursor() as cursor:
+            for table in ("log_record", "instruments_reading"):
+                with self.subTest(table=table), self.assertRaisesMessage(DatabaseError, "append-only"), transaction.atomic():
+                    cursor.execute(f"INSERT OR REPLACE INTO {table} SELECT * FROM {table} LIMIT 1")
+            self.assertTrue(Record.objects.filter(pk=record.pk).exists())
+            cursor.execute("DROP TRIGGER log_record_no_delete")
+        self.assertIn("log_record_no_delete", verify().sentence)
+
+    def test_a_failed_proof_stops_releases_until_an_administrator_signs(self):
+        self.sql("UPDATE people_person SET role = 'lead' WHERE id = 3")
+        prove(make.NOW)
+        self.assertIn("person 3", unproved())
+        state = make.state(0)
+        held = lot("BM-26318-A01-2", state)
+        with self.assertRaisesMessage(Refused, "Nothing is released"):
+            decide_lot(lot_=held, action="release", by=make.person("mr"), now=make.NOW, pin=make.PIN, words="x")
+        for who, status in (("mr", 403), ("admin", 302)):
+            self.client.force_login(make.person(who), backend="django.contrib.auth.backends.ModelBackend")
+            answer = self.client.post("/log/audit/", {"pin": make.PIN, "words": "a role was set by hand; put back"})
+            self.assertEqual(answer.status_code, status, who)
+        self.assertEqual(unproved(), "")
+        prove(make.NOW)  # the same fault, signed for, stops nothing
+        self.assertEqual(unproved(), "")
 
     def test_the_audit_tells_who_did_what(self):
         self.client.post("/sign-in/", {"initials": "mr", "pin": "wrong"})
@@ -120,7 +195,7 @@ class Held(TestCase):
         self.assertEqual((newest.data["version"], newest.about_id), (2, pk))
         self.assertEqual(Record.objects.get(pk=pk).data.get("cases"), None)
         self.assertContains(
-            self.client.get(self.client.post("/schedule/card/attach/", {"case": a.pk, "card": pk}).url), "has been replaced"
+            self.client.get(self.client.post("/schedule/card/attach/", {"case": a.pk, "card": pk}).url), "was replaced at"
         )
         self.sign_in("pn")
         self.client.post(f"/cases/{a.pk}/let-go/")
@@ -145,8 +220,9 @@ class Drill(SimpleTestCase):
                 db.execute("DROP TRIGGER log_record_no_update")
                 db.execute("UPDATE log_record SET says = 'forged' WHERE id = 5")
             db.close()
-            self.assertIn("was changed after it was written", manage(folder, "verify", ok=False))
+            self.assertIn("record 5 was changed after it was written", manage(folder, "verify", ok=False))
             self.assertIn(f"{before} records", manage(folder, "restore"))
+            before = str(int(before) + 1)  # the restore itself stands in the log
             self.assertIn(f"{before} records", manage(folder, "verify"))
             # a damaged file, a foreign file, a forged backup and a running server are refused, and nothing changes
             kept[0].write_bytes(kept[0].read_bytes()[:5000])
@@ -167,17 +243,23 @@ class Drill(SimpleTestCase):
         with tempfile.TemporaryDirectory() as folder:
             manage(folder, "migrate", "-v0")
             manage(folder, "demo", "--days", "1")
-            port = 8461
+            with socket.socket() as free:
+                free.bind(("127.0.0.1", 0))
+                port = free.getsockname()[1]
             base = f"http://127.0.0.1:{port}"
             env = {**os.environ, "VAT_DATA": folder, "VAT_DEMO": "1", "DJANGO_SETTINGS_MODULE": "desk.settings"}
             manage(folder, "collectstatic", "--noinput", "-v0")
 
             def serve() -> subprocess.Popen:
                 server = subprocess.Popen(
-                    [sys.executable, "-W", "ignore", "-m", "gunicorn", "desk.wsgi", "-b", f"127.0.0.1:{port}", "--workers", "1", "--threads", "4", "--log-level", "critical", "--no-control-socket"],
-                    cwd=HOUSE, env=env, start_new_session=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-                )  # fmt: skip
-                for _ in range(200):
+                    [sys.executable, "-W", "ignore", "-m", "desk.server", "--port", str(port), "--demo", "--workers", "1"],
+                    cwd=HOUSE,
+                    env=env,
+                    start_new_session=True,
+                    stdout=subprocess.DEVNULL,
+                    stderr=subprocess.DEVNULL,
+                )
+                for _ in range(400):
                     try:
                         urllib.request.urlopen(f"{base}/sign-in/", timeout=2).read()
                         return server

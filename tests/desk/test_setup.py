@@ -112,9 +112,11 @@ class Setup(TestCase):
         made = self.client.post(url, {**row, "note": "larch is coarser in winter"})
         self.assertContains(self.client.get(made.url), "plan[K.larch_blow.kappa].high")
         sign = {"choice": "countersign", "pin": make.PIN}
+        self.assertContains(self.client.post(made.url, sign), "may not countersign", status_code=422)
+        self.sign_in("tk")
         self.assertEqual(self.client.post(made.url, sign).status_code, 403)
         self.sign_in("mr")
-        self.assertContains(self.client.post(made.url, {**sign, "pin": "no"}), "PIN does not belong", status_code=422)
+        self.assertContains(self.client.post(made.url, {**sign, "pin": "no"}), "PIN is not right", status_code=422)
         self.assertContains(self.client.post(made.url, {"choice": "back", "pin": make.PIN}), "Reason is empty", status_code=422)
         self.assertEqual(MillVersion.objects.count(), 1)
         self.client.post(made.url, sign)
@@ -122,7 +124,7 @@ class Setup(TestCase):
         self.assertEqual(MillVersion.objects.count(), 2)
         self.assertEqual([r.status for r in Record.objects.filter(kind=Kind.SETUP).order_by("id")], ["proposed", "in force"])
         self.assertContains(self.client.get("/lab/row/K.larch_blow.kappa/"), "28.0 to 34.0")
-        self.assertContains(self.client.post(made.url, sign), "decided already", status_code=422)
+        self.assertContains(self.client.post(made.url, sign), "was countersigned at", status_code=422)
         self.assertContains(self.client.get(f"/mill/version/{MillVersion.objects.first().pk}/"), "K.larch_blow.kappa")
 
     def test_an_older_proposal_does_not_undo_a_newer_version(self):

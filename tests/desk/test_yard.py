@@ -72,7 +72,7 @@ class Laws(SimpleTestCase):
         self.assertEqual(order(OrderCase(**case, yard_t=100.0)).lacks_t, 0.0)
         self.assertAlmostEqual(order(OrderCase(**case)).lacks_t, order(OrderCase(**case)).od_t)
 
-    @given(st.lists(st.floats(1, 5000), min_size=6, max_size=6))
+    @given(st.lists(st.integers(1, 5000), min_size=6, max_size=6))
     def test_the_averages_stand_in_order(self, n):
         found = fibre_length(LengthCase(**{f"n{i}": c for i, c in enumerate(n, start=1)}))
         self.assertLessEqual(found.ln_mm, found.lw_mm + 1e-12)

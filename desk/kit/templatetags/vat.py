@@ -2,10 +2,12 @@
 
 import math
 import re
+import secrets
 from datetime import datetime
 from urllib.parse import urlencode
 
 from django import template
+from django.middleware.csrf import get_token
 from django.template.loader import get_template
 from django.urls import reverse
 from django.utils import timezone
@@ -53,6 +55,13 @@ def midline(label: str) -> str:
 
 
 @register.filter
+def stop(text) -> str:
+    """A text with its full stop: one, also where initials end with theirs."""
+    text = str(text)
+    return text if text.endswith((".", "!", "?", "”")) else f"{text}."
+
+
+@register.filter
 def formula(text: str) -> str:
     """A chemical's name with its numbers below the line: ClO2 to ClO₂."""
     return text.translate(SUBSCRIPTS)
@@ -72,11 +81,19 @@ def pct(value, decimals=0) -> str:
 
 @register.filter
 def hm(hours) -> str:
-    """Hours as 1 h 50, or 34 min; "never" for no end."""
+    """Hours as 1 h 50, or 34 min; as 4 d 2 h from two days on; "never" for no end."""
     if hours is None or math.isinf(hours) or math.isnan(hours):
         return "never"
     minutes = round(hours * 60)
+    if minutes >= 2880:
+        return f"{minutes // 1440} d {minutes % 1440 // 60} h"
     return f"{minutes} min" if minutes < 60 else f"{minutes // 60} h {minutes % 60:02d}"
+
+
+@register.filter
+def seconds_hm(seconds) -> str:
+    """Seconds as hours and minutes."""
+    return hm(seconds / 3600.0)
 
 
 @register.filter
@@ -94,6 +111,18 @@ def hmu(hours) -> str:
 def clock(when) -> str:
     """14:05, local."""
     return timezone.localtime(when).strftime("%H:%M") if when else "none"
+
+
+@register.filter
+def clocks(when) -> str:
+    """14:05:30, local."""
+    return timezone.localtime(when).strftime("%H:%M:%S") if when else "none"
+
+
+@register.filter
+def minutes_hm(minutes) -> str:
+    """Minutes as 30 s, 5 min, 1 h 50."""
+    return f"{minutes * 60:.0f} s" if 0 < minutes < 1.5 else hm(minutes / 60.0)
 
 
 @register.filter
@@ -180,6 +209,13 @@ def heldval(context, value, unit: str, decimals):
 @register.simple_tag(takes_context=True)
 def working(context, name: str, show: str, case):
     return working_path(name, show, case, context["request"].get_full_path())
+
+
+@register.simple_tag(takes_context=True)
+def form_keys(context):
+    """What every form that writes carries: the token that it is ours, and the key by which it is kept once."""
+    fields = '<input type="hidden" name="csrfmiddlewaretoken" value="{}"><input type="hidden" name="once" value="{}">'
+    return format_html(fields, get_token(context["request"]), secrets.token_urlsafe(18))
 
 
 @register.simple_tag
@@ -309,6 +345,33 @@ def absolute(value: float) -> float:
 def plainround(value: float) -> str:
     """A whole number for a well."""
     return f"{value:.0f}"
+
+
+@register.filter
+def spoken(name: str) -> str:
+    """A stored name as words: retest_at to retest at."""
+    return name.replace("_", " ").replace(" pct", ", %").replace(" t h", ", t/h")
+
+
+@register.filter
+def told(value) -> str:
+    """Whatever was stored, as a person reads it: six digits, yes and no, lists in a line, times as times."""
+    if value is None or value == "" or value == [] or value == {}:
+        return "none"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, int | float):
+        return f"{value:.6g}".replace("-", MINUS)
+    if isinstance(value, dict):
+        return ", ".join(f"{spoken(str(k))} {told(v)}" for k, v in value.items())
+    if isinstance(value, list):
+        return "; ".join(told(v) for v in value)
+    if re.match(r"\d{4}-\d\d-\d\dT\d\d:\d\d", value):
+        try:
+            return dayclock(datetime.fromisoformat(value))
+        except ValueError:
+            return value
+    return value
 
 
 @register.filter

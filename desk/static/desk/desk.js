@@ -58,11 +58,10 @@ document.addEventListener("keydown", (event) => {
   if (!well || event.ctrlKey || event.metaKey || event.altKey) return;
   const wells = [...document.querySelectorAll("[data-well]:not([disabled])")];
   if (event.key === "Enter") {
+    event.preventDefault();
     const next = wells[wells.indexOf(well) + 1];
-    if (next) {
-      event.preventDefault();
-      next.focus();
-    }
+    if (next) next.focus();
+    else well.form?.querySelector("button.go, button[type=submit], button:not([type])")?.focus();
   } else if (event.key === "Escape") {
     well.value = well.dataset.was ?? well.value;
     well.dispatchEvent(new Event("input", { bubbles: true }));
@@ -75,6 +74,19 @@ document.addEventListener("keydown", (event) => {
     const digits = text.includes(".") ? text.split(".")[1].length : 0;
     well.value = (Number(text) + (event.key === "ArrowUp" ? step : -step)).toFixed(digits);
     well.dispatchEvent(new Event("input", { bubbles: true }));
+  }
+});
+
+/* the record page: only Record, or Ctrl and Enter, writes; Enter anywhere in it goes to the next well */
+document.addEventListener("keydown", (event) => {
+  const form = event.target.closest?.("form[data-sample]");
+  if (!form || event.key !== "Enter") return;
+  if (event.ctrlKey || event.metaKey) {
+    event.preventDefault();
+    form.requestSubmit(form.querySelector("button.go[type=submit]"));
+  } else if (event.target.matches("input, select") && !event.target.matches("[data-well], [type=checkbox]")) {
+    event.preventDefault();
+    form.querySelector("button.go[type=submit]")?.focus();
   }
 });
 
@@ -126,6 +138,10 @@ document.addEventListener("keydown", (event) => {
   } else if (key === "ArrowDown" || key === "ArrowUp") {
     if (walk("[data-row], .rl, .due li", key === "ArrowDown" ? 1 : -1)) event.preventDefault();
   } else {
+    if (slipKey(key)) {
+      event.preventDefault();
+      return;
+    }
     const found = [...document.querySelectorAll(`[data-key="${CSS.escape(key)}"]`)].find((el) => el.offsetParent !== null && !el.disabled);
     if (!found) return;
     event.preventDefault();
@@ -136,6 +152,63 @@ document.addEventListener("keydown", (event) => {
     }
   }
 });
+
+/* t, a, r belong to the slip that has the focus; without one the first slip gets it, visibly. Nothing is taken by one key. */
+const slipKey = (key) => {
+  const open = document.querySelector("[data-confirm]");
+  if (open?.contains(document.activeElement)) {
+    if (key === "y") open.querySelector("[data-yes]")?.click();
+    else if (key === "b") open.querySelector("[data-back]")?.click();
+    else return false;
+    return true;
+  }
+  if (!"tar".includes(key) || key.length !== 1) return false;
+  const slips = [...document.querySelectorAll("[data-slip]")].filter((el) => el.offsetParent !== null && el.querySelector("[data-slip-key]"));
+  if (!slips.length) return false;
+  const here = slips.find((el) => (el.closest("[data-slip-row]") || el).contains(document.activeElement));
+  const keys = (here || slips[0]).querySelector(`[data-slip-key="${key}"]`);
+  if (here || slips.length === 1 && !slips[0].closest("[data-slip-row]")) keys?.click();
+  else slips[0].querySelector("[data-slip-key]")?.focus();
+  return true;
+};
+document.body.addEventListener("htmx:afterSwap", (event) => {
+  event.detail.target.querySelector?.("[data-confirm] [data-yes]")?.focus();
+});
+const asked = new WeakMap(); // slips as they stood before their question
+document.body.addEventListener("htmx:beforeSwap", (event) => {
+  const slip = event.detail.target;
+  if (slip.matches?.("[data-slip]") && !slip.querySelector("[data-confirm]")) asked.set(slip, slip.innerHTML);
+});
+document.addEventListener("click", (event) => {
+  const slip = event.target.closest("[data-confirm] [data-back]")?.closest("[data-slip]");
+  if (!slip || !asked.has(slip)) return;
+  event.preventDefault();
+  slip.innerHTML = asked.get(slip);
+  window.htmx.process(slip);
+  slip.querySelector("[data-slip-key]")?.focus();
+});
+/* an open question is not wiped by the page's own freshness */
+document.body.addEventListener("htmx:beforeRequest", (event) => {
+  if (event.detail.elt.id === "live" && document.querySelector("#live [data-confirm]")) event.preventDefault();
+});
+/* the minute in which a move can be undone runs down once */
+const runDown = () => {
+  document.querySelectorAll("[data-left]").forEach((svg) => {
+    const run = svg.querySelector(".run");
+    const left = Number(svg.dataset.left);
+    if (!run || svg.dataset.runs) return;
+    svg.dataset.runs = "1";
+    const until = Date.now() + left * 1000;
+    const tick = () => {
+      const rest = Math.max(0, (until - Date.now()) / 1000);
+      run.setAttribute("d", `M0 6H${(120 * rest) / 60}`);
+      if (rest > 0 && svg.isConnected) window.setTimeout(tick, 500);
+    };
+    tick();
+  });
+};
+runDown();
+document.body.addEventListener("htmx:afterSwap", runDown);
 
 /* say when the desk does not hear the server; keep the last picture, mark it old */
 const lost = document.getElementById("lost");

@@ -1,10 +1,12 @@
 """manage.py restore FILE: put a backup in place of the database, with the server stopped."""
 
 import os
+import sqlite3
 from pathlib import Path
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
+from django.db import DatabaseError
 from django.utils import timezone
 
 from desk.log.safekeeping import NotSafe, folder, restore
@@ -21,6 +23,7 @@ def server_runs() -> bool:
 
 
 class Command(BaseCommand):
+    requires_system_checks: list[str] = []
     help = "Restore a backup; without FILE the newest of backups/. The database before is kept beside it."
 
     def add_arguments(self, parser):
@@ -34,6 +37,6 @@ class Command(BaseCommand):
             raise CommandError("there is no backup in backups/")
         try:
             found = restore(path, timezone.now())
-        except NotSafe as error:
+        except (NotSafe, OSError, DatabaseError, sqlite3.Error) as error:
             raise CommandError(str(error)) from None
-        self.stdout.write(f"{path.name} is in place; {found.records} records, each as it was written.")
+        self.stdout.write(f"{path.name} is in place; {found.sentence}")

@@ -1,15 +1,22 @@
-"""manage.py verify: walk the log's chain of hashes."""
+"""manage.py verify: walk the record: its chain, its anchor, its triggers, its readings and sealed rows."""
+
+import sqlite3
 
 from django.core.management.base import BaseCommand, CommandError
+from django.db import DatabaseError
 
 from desk.log.safekeeping import verify
 
 
 class Command(BaseCommand):
-    help = "Prove that no record of the log was changed, taken out or put in."
+    requires_system_checks: list[str] = []
+    help = "Prove that nothing of the record was changed, taken out or put in."
 
     def handle(self, *args, **options):
-        found = verify()
+        try:
+            found = verify()
+        except (OSError, DatabaseError, sqlite3.Error, ValueError) as error:
+            raise CommandError(f"the record cannot be read: {error}") from None
         if not found.holds:
-            raise CommandError(f"record {found.broken_at} {found.why} ({found.records} looked at)")
-        self.stdout.write(f"{found.records} records, each as it was written.")
+            raise CommandError(found.sentence)
+        self.stdout.write(found.sentence)

@@ -1,0 +1,15 @@
+"""Quantiles and probabilities from SciPy's special functions, imported at the first one that is asked for."""
+
+
+def student_quantile(p: float, freedom: float) -> float:
+    """The value below which a share `p` (0 to 1) of Student's t with `freedom` degrees of freedom (above 0) lies."""
+    from scipy.special import stdtrit
+
+    return float(stdtrit(freedom, p))
+
+
+def poisson_at_most(k: float, mean: float) -> float:
+    """The probability that a Poisson count of the given mean (at least 0) is at most `k`."""
+    from scipy.special import pdtr
+
+    return float(pdtr(k, mean))

@@ -1,0 +1,12 @@
+from django.apps import AppConfig
+
+
+class DeliverConfig(AppConfig):
+    name = "desk.deliver"
+
+    def ready(self) -> None:
+        from desk.deliver.actions import rejudge
+        from desk.lab.actions import CORRECTED
+
+        if rejudge not in CORRECTED:
+            CORRECTED.append(rejudge)

@@ -1,0 +1,292 @@
+"""The record proves itself: its keyed chain, its anchor outside the database, and the seals of what stands beside it."""
+
+import contextlib
+import fcntl
+import json
+import os
+import sqlite3
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from django.apps import apps
+from django.conf import settings
+from django.db import connection, transaction
+
+from desk.instruments.store import day_seal
+from desk.kit.seal import MODULUS, Sealed, columns, keyed, raw, seal_of, sum_of_readings
+from desk.kit.triggers import expected
+from desk.log.models import Record, canonical
+
+FAULTS_TOLD = 12
+FIELDS = (
+    "kind",
+    "subject",
+    "at",
+    "entered_at",
+    "by_id",
+    "signed",
+    "value",
+    "status",
+    "says",
+    "words",
+    "data",
+    "about_id",
+    "corrects_id",
+    "reason",
+    "core_version",
+)
+
+
+@dataclass(frozen=True)
+class Verified:
+    """What a walk over the record found: how many records, and every fault in words."""
+
+    records: int
+    faults: tuple[str, ...] = ()
+
+    @property
+    def holds(self) -> bool:
+        return not self.faults
+
+    @property
+    def sentence(self) -> str:
+        if self.holds:
+            return f"{self.records} records, each as it was written."
+        more = f" (and {len(self.faults) - 3} more)" if len(self.faults) > 3 else ""
+        return f"The record does not prove itself: {'; '.join(self.faults[:3])}{more}."
+
+
+def folder() -> Path:
+    """Where backups and the anchor are kept."""
+    found = Path(settings.DATA) / "backups"
+    found.mkdir(parents=True, exist_ok=True, mode=0o700)
+    return found
+
+
+def anchor_path() -> Path:
+    """The file that says how far the record had come: one for each database, beside its backups."""
+    return folder() / f"{Path(connection.settings_dict['NAME']).stem}.anchor"
+
+
+def history_path() -> Path:
+    return anchor_path().with_suffix(".anchors")
+
+
+def _line(count: int, head: str, **more: Any) -> str:
+    told = {"count": count, "head": head, **more}
+    text = json.dumps(told, sort_keys=True)
+    return json.dumps({**told, "mac": keyed(f"anchor {text}")}, sort_keys=True)
+
+
+def _read_line(text: str) -> dict[str, Any] | None:
+    """A line of an anchor file, or None where it was not made with the record's key."""
+    try:
+        told = json.loads(text)
+        mac = told.pop("mac")
+    except (ValueError, KeyError, AttributeError):
+        return None
+    return told if mac == keyed(f"anchor {json.dumps(told, sort_keys=True)}") else None
+
+
+def advance(count: int, head: str, *, force: bool = False) -> None:
+    """Carry the anchor on to a record that is safely written; never back, but by a restore (`force`)."""
+    handle = os.open(anchor_path(), os.O_RDWR | os.O_CREAT, 0o600)
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX)
+        known = _read_line(os.read(handle, 4096).decode("utf-8", "replace"))
+        if known is not None and known["count"] >= count and not force:
+            return
+        line = _line(count, head).encode()
+        os.pwrite(handle, line, 0)
+        os.ftruncate(handle, len(line))
+    finally:
+        os.close(handle)
+
+
+def advance_soon(record: Record) -> None:
+    """Once the transaction is in the database, the anchor follows. A disk that is full keeps the anchor where it is."""
+
+    def go() -> None:
+        with contextlib.suppress(OSError):
+            advance(record.pk, record.hash)
+
+    transaction.on_commit(go)
+
+
+def _counts() -> dict[str, int]:
+    """How many rows each sealed table and the readings hold."""
+    with connection.cursor() as cursor:
+        found = {}
+        for model in sealed_models():
+            cursor.execute(f'SELECT count(*) FROM "{model._meta.db_table}"')
+            found[model._meta.db_table] = cursor.fetchone()[0]
+        cursor.execute("SELECT coalesce(sum(n), 0) FROM instruments_readingseal")
+        found["instruments_reading"] = cursor.fetchone()[0]
+    return found
+
+
+def anchor_now(why: str, now: datetime, *, force: bool = False) -> None:
+    """Write the head of the record and the size of every sealed table into the anchor's history."""
+    count, head = _head()
+    advance(count, head, force=force)
+    with open(history_path(), "a", encoding="utf-8") as out:
+        out.write(_line(count, head, why=why, at=now.isoformat(), tables=_counts()) + "\n")
+        out.flush()
+        os.fsync(out.fileno())
+
+
+def _head() -> tuple[int, str]:
+    last = Record.objects.order_by("-id").values_list("pk", "hash").first()
+    return last or (0, "")
+
+
+def anchor_words() -> str:
+    """The record's head as it is printed on a signed handover and a ticket."""
+    count, head = _head()
+    return f"{count} records, head {head[:16]}"
+
+
+def sealed_models() -> list[type[Sealed]]:
+    return sorted((m for m in apps.get_models() if issubclass(m, Sealed)), key=lambda m: m._meta.db_table)
+
+
+def verify(database: Path | None = None, *, anchored: bool = True) -> Verified:
+    """Walk the whole record of a database (the one in use): chain, anchor, triggers, readings and sealed rows.
+
+    `anchored` False leaves the anchor out: a backup is older than the database in use.
+    """
+    faults: list[str] = []
+    if database is not None:
+        with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as db:
+            heads = _chain(db, faults)
+            _triggers(db, faults)
+            _readings(db, faults)
+            _sealed(db, faults)
+    else:
+        connection.ensure_connection()
+        with transaction.atomic():  # one state of the database for all of them
+            db = connection.connection
+            heads = _chain(db, faults)
+            _triggers(db, faults)
+            _readings(db, faults)
+            _sealed(db, faults)
+            if anchored:
+                _anchor(heads, faults)
+    return Verified(len(heads), tuple(faults[:FAULTS_TOLD]))
+
+
+def _time(text: str) -> str:
+    when = datetime.fromisoformat(text)
+    return (when if when.tzinfo else when.replace(tzinfo=UTC)).astimezone(UTC).isoformat()
+
+
+def _chain(db, faults: list[str]) -> dict[int, str]:
+    """Every record's own hash behind the one before it; the hashes by number."""
+    heads: dict[int, str] = {}
+    previous = ""
+    sql = f"SELECT id, previous_hash, hash, {raw(FIELDS)} FROM log_record ORDER BY id"
+    for pk, before, own, *values in db.execute(sql):
+        told = dict(zip(FIELDS, values, strict=True))
+        told |= {"at": _time(told["at"]), "entered_at": _time(told["entered_at"]), "data": json.loads(told["data"])}
+        told = {k.removesuffix("_id"): v for k, v in told.items()}
+        heads[pk] = own
+        if before != previous:
+            faults.append(f"record {pk} does not follow the record before it: one was taken out or put in")
+        elif own != keyed(previous + canonical(told)):
+            faults.append(f"record {pk} was changed after it was written")
+        if len(faults) >= FAULTS_TOLD:
+            break
+        previous = own
+    counted = db.execute("SELECT seq FROM sqlite_sequence WHERE name = 'log_record'").fetchone()
+    last = max(heads, default=0)
+    if counted is not None and counted[0] > last and len(faults) < FAULTS_TOLD:
+        faults.append(f"the last {counted[0] - last} records were taken out")
+    return heads
+
+
+def _anchor(heads: dict[int, str], faults: list[str]) -> None:
+    """The record against what was written down of it outside the database."""
+    last = max(heads, default=0)
+    try:
+        now = _read_line(anchor_path().read_text())
+        history = [_read_line(line) for line in history_path().read_text().splitlines()] if history_path().exists() else []
+    except OSError:
+        if heads:
+            faults.append(f"the anchor {anchor_path().name} is not there: how far the record had come cannot be proved")
+        return
+    if now is None or None in history:
+        faults.append(f"the anchor {anchor_path().name} was not made with this record's key")
+        return
+    since = max((i for i, line in enumerate(history) if line["why"].startswith("restored")), default=0)
+    for line in [*history[since:], now]:
+        if line["count"] > last:
+            faults.append(f"records after {last} are missing: there were {line['count']}")
+            break
+        if line["count"] and heads.get(line["count"]) != line["head"]:
+            faults.append(f"record {line['count']} is not the one that was written: the chain was made anew")
+            break
+    if history[since:]:
+        counts = _counts()
+        for table, n in history[-1]["tables"].items():
+            if counts.get(table, 0) < n:
+                faults.append(f"{table} holds {counts.get(table, 0)} rows, there were {n}")
+
+
+def _triggers(db, faults: list[str]) -> None:
+    stand = dict(db.execute("SELECT name, sql FROM sqlite_master WHERE type = 'trigger'"))
+    faults += [
+        f"the trigger {name} that keeps the record append-only is {'not there' if name not in stand else 'another one'}"
+        for name, sql in expected().items()
+        if stand.get(name) != sql
+    ]
+
+
+def _readings(db, faults: list[str]) -> None:
+    """Every day of every signal: as many readings as were kept, each as it was."""
+    seals = {
+        (signal, day): (n, total, seal)
+        for signal, day, n, total, seal in db.execute("SELECT signal_id, day, n, total, seal FROM instruments_readingseal")
+    }
+    for (signal, day), (n, total, seal) in seals.items():
+        if seal != day_seal(signal, day, n, total):
+            faults.append(f"the seal of signal {signal}, day {day}, was not made with this record's key")
+    rows, place = [], None
+
+    def close() -> None:
+        if place is None:
+            return
+        n, total, _ = seals.pop(place, (0, "0", ""))
+        if n != len(rows) or int(total, 16) % MODULUS != sum_of_readings(rows):
+            faults.append(
+                f"readings of signal {place[0]}, day {datetime.fromtimestamp(place[1] * 86400, UTC):%Y-%m-%d}, were changed"
+            )
+
+    sql = "SELECT signal_id, at_ms / 86400000, at_ms, value, flag FROM instruments_reading ORDER BY signal_id, at_ms"
+    for signal, day, when, value, flag in db.execute(sql):
+        if (signal, day) != place:
+            close()
+            rows, place = [], (signal, day)
+            if len(faults) >= FAULTS_TOLD:
+                return
+        rows.append((signal, when, value, flag))
+    close()
+    faults += [f"the readings of signal {signal}, day {day}, are not there" for (signal, day), (n, *_) in seals.items() if n]
+
+
+def _sealed(db, faults: list[str]) -> None:
+    """Every sealed row as the desk wrote it, and none missing."""
+    for model in sealed_models():
+        table, name = model._meta.db_table, model._meta.verbose_name
+        names = columns(table, model.UNSEALED)
+        listed, last, n = raw(names), 0, 0
+        for pk, seal, *values in db.execute(f'SELECT id, seal, {listed} FROM "{table}" ORDER BY id'):
+            last, n = pk, n + 1
+            if seal != seal_of(names, values):
+                faults.append(f"{name} {pk} was changed beside the desk")
+            if len(faults) >= FAULTS_TOLD:
+                return
+        counted = db.execute("SELECT seq FROM sqlite_sequence WHERE name = ?", [table]).fetchone()
+        if model.GAPLESS and max(last, counted[0] if counted else 0) != n:
+            faults.append(f"{name}: {max(last, counted[0] if counted else 0) - n} rows were taken out")

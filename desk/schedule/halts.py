@@ -1,0 +1,116 @@
+"""Stops and reduced rates of the machine: entered, ended, corrected by later records; cover and run cards follow them."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from django.utils import timezone
+
+from desk.kit.bench import typed_number
+from desk.kit.templatetags.vat import clock, dayclock
+from desk.kit.text import plain
+from desk.kit.writing import writing
+from desk.log.actions import write
+from desk.log.models import Kind, Record
+from desk.people.rights import refuse
+from desk.schedule.actions import Refused
+
+LONGEST = timedelta(days=30)
+BACK = timedelta(days=2)
+FORMS = ("%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M", "%d.%m.%Y %H:%M")
+
+
+@dataclass(frozen=True)
+class Halt:
+    """A stop (`rate_pct` 0) or a reduced rate, read from what was typed."""
+
+    start: datetime
+    end: datetime
+    what: str
+    rate_pct: float
+    planned: bool
+
+
+def time_typed(text: str, now: datetime, *, after: datetime | None = None) -> datetime | None:
+    """A time as typed: 14:00 (today, or the next one after `after`), or with its day, 2026-11-14 14:00; None for no time."""
+    local, clean = timezone.localtime(now), text.strip()
+    for form in FORMS:
+        try:
+            return datetime.strptime(clean, form).replace(tzinfo=local.tzinfo)
+        except ValueError:
+            continue
+    try:
+        given = datetime.strptime(clean.replace(".", ":"), "%H:%M")
+    except ValueError:
+        return None
+    at = local.replace(hour=given.hour, minute=given.minute, second=0, microsecond=0)
+    while after is not None and at <= after:
+        at += timedelta(days=1)
+    return at
+
+
+def read(data, now: datetime) -> tuple[Halt | None, dict[str, str]]:
+    """What was typed, or every problem by its field."""
+    bad: dict[str, str] = {}
+    start_text, end_text = data.get("from", "").strip(), data.get("to", "").strip()
+    start = now if not start_text else time_typed(start_text, now)
+    if start is None:
+        bad["from"] = f"From is “{start_text}”; it must be a time such as 14:00, or 2026-11-14 14:00"
+    elif not now - BACK <= start <= now + LONGEST:
+        bad["from"] = f"From is {dayclock(start)}; it must be within 2 days back and 30 days ahead"
+    end = time_typed(end_text, now, after=start) if start is not None else None
+    if start is not None and end is None:
+        bad["to"] = f"To is {'empty' if not end_text else f'“{end_text}”'}; give the time it is expected to end, such as 15:30"
+    elif start is not None and end is not None and not start < end <= start + LONGEST:
+        bad["to"] = f"To is {dayclock(end)}; it must be after {dayclock(start)} and at most 30 days later"
+    rate = 0.0
+    if data.get("does") == "rate":
+        try:
+            rate = typed_number(data.get("rate_pct", ""))
+        except ValueError:
+            rate = -1.0
+        if not 1.0 <= rate <= 99.0:
+            bad["rate_pct"] = f"Rate is “{data.get('rate_pct', '')}”; it must be 1 to 99 % of the machine’s speed"
+    what = plain(data.get("what", ""))[:80]
+    if not what:
+        bad["what"] = "What is empty; say in a word or two why: felts, break, steam"
+    if bad or start is None or end is None:
+        return None, bad
+    return Halt(start, end, what, rate, data.get("planned") == "yes"), bad
+
+
+def _says(halt: Halt, name: str) -> str:
+    does = "stops" if halt.rate_pct == 0.0 else f"runs at {halt.rate_pct:g} %"
+    word = "" if halt.planned else ", unplanned"
+    return f"{name[0].upper()}{name[1:]} {does} {dayclock(halt.start)} to {clock(halt.end)}: {halt.what}{word}"
+
+
+def enter(*, halt: Halt, by, now: datetime, state, corrects: Record | None = None) -> Record:
+    """Keep a stop or a reduced rate; with `corrects` in the place of an earlier one. Two never overlap. Raises: Refused."""
+    refuse(by, "stop")
+    data = {"until": halt.end.isoformat(), "what": halt.what, "planned": halt.planned, "rate_pct": halt.rate_pct}
+    kind = Kind.STOP if halt.rate_pct == 0.0 else Kind.RATE
+    with writing():
+        if corrects is not None and (later := corrects.corrected_by.first()) is not None:
+            raise Refused("from", f"It was changed at {clock(later.entered_at)} by {later.signed}; look again.")
+        for other in Record.objects.current().filter(
+            kind__in=(Kind.STOP, Kind.RATE), at__gte=halt.start - LONGEST, at__lt=halt.end
+        ):
+            over = datetime.fromisoformat(other.data["until"]) > halt.start
+            if over and (corrects is None or other.pk != corrects.pk):
+                raise Refused("from", f"It overlaps another: {other.says}. Change or end that one.")
+        says = _says(halt, state.mill.machine.name)
+        reason = "changed" if corrects is not None else ""
+        return write(kind=kind, by=by, now=now, at=halt.start, says=says, data=data, corrects=corrects, reason=reason)
+
+
+def end_now(*, record: Record, by, now: datetime, state) -> Record:
+    """The machine runs as before from now on; one that has not begun is taken back. Raises: Refused."""
+    refuse(by, "stop")
+    begun = record.at < now
+    data = {**record.data, "until": (now if begun else record.at).isoformat()}
+    name = state.mill.machine.name
+    says = f"{name[0].upper()}{name[1:]} {'runs as before' if begun else 'goes on: taken back'}: {record.data['what']}"
+    with writing():
+        if (later := record.corrected_by.first()) is not None:
+            raise Refused("from", f"It was changed at {clock(later.entered_at)} by {later.signed}; look again.")
+        return write(kind=record.kind, by=by, now=now, at=record.at, says=says, data=data, corrects=record, reason="ended")

@@ -1,0 +1,309 @@
+"""The desk's server: one process prepares everything, then parts into web processes and the instrument process, and minds them.
+
+Each web process is waitress: it reads a whole request before one of its threads sees it, so that slow or stalled clients
+hold a socket, never a thread. Started by ./vat serve and ./vat demo.
+"""
+
+import argparse
+import errno
+import gc
+import hashlib
+import os
+import signal
+import socket
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+THREADS = 4
+BACKLOG = 256
+MOST_CONNECTIONS = 400
+HEADER_BYTES, BODY_BYTES = 32_768, 220_000_000
+IDLE_S = 20  # a connection that says nothing for so long is closed
+REQUEST_S = 120  # and one that has not brought its request whole by then, however busily it drips
+MINUTE = 60.0
+RESTARTS_A_MINUTE = 6
+
+
+class Starting:
+    """Says what the start is doing once it has taken a while."""
+
+    def __init__(self) -> None:
+        self.begun = time.monotonic()
+
+    def __call__(self, text: str) -> None:
+        if time.monotonic() - self.begun > 1.5:
+            print(f"  {text} ...", flush=True)
+
+
+def listen(host: str, port: int) -> socket.socket:
+    """The socket that all web processes share. Ends the program in one sentence where it is not to be had."""
+    kind = socket.AF_INET6 if ":" in host else socket.AF_INET
+    made = socket.socket(kind, socket.SOCK_STREAM)
+    made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        made.bind((host, port))
+    except (OSError, OverflowError) as error:
+        taken = getattr(error, "errno", None) == errno.EADDRINUSE
+        why = "is taken" if taken else f"cannot be used ({error})"
+        sys.exit(f"vat: port {port} on {host} {why}; choose another with --port")
+    made.listen(BACKLOG)
+    made.setblocking(False)
+    return made
+
+
+def host_names(host: str) -> list[str]:
+    """The names by which this desk may be asked: the loopback's, and of another host its own name and addresses, never all."""
+    names = ["localhost", "127.0.0.1", "[::1]"]
+    if is_loopback(host):
+        return names
+    own = socket.gethostname()
+    found = {own, socket.getfqdn(), *([] if host in ("0.0.0.0", "::") else [host])}
+    for name in (own, socket.getfqdn()):
+        try:
+            found |= {info[4][0] for info in socket.getaddrinfo(name, None)}
+        except OSError:
+            continue
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:  # the address others reach this machine by; nothing is sent
+        try:
+            probe.connect(("192.0.2.1", 9))
+            found.add(probe.getsockname()[0])
+        except OSError:
+            pass
+    return names + sorted(f"[{n}]" if ":" in n else n for n in found)
+
+
+def is_loopback(host: str) -> bool:
+    return host in ("localhost", "::1", "[::1]") or host.startswith("127.")
+
+
+def prepare(say: Starting, *, demo: bool) -> None:
+    """Settings, database, demo mill, static files: what has to be there before anybody is answered."""
+    import django
+
+    say("reading the desk")
+    django.setup()
+    from django.conf import settings
+    from django.core.management import call_command
+    from django.db import connection
+    from django.db.migrations.executor import MigrationExecutor
+
+    executor = MigrationExecutor(connection)
+    if executor.migration_plan(executor.loader.graph.leaf_nodes()):
+        say("bringing the database up to date")
+        call_command("migrate", verbosity=0)
+    if demo:
+        say("loading the demo mill")
+        call_command("demo")
+    stamp = _stamp(settings)
+    kept = Path(settings.STATIC_ROOT) / ".stamp"
+    if not kept.exists() or kept.read_text() != stamp:
+        say("gathering the static files")
+        call_command("collectstatic", interactive=False, verbosity=0)
+        kept.write_text(stamp)
+    say("laying out the pages")
+    from django.urls import get_resolver
+
+    _ = get_resolver().url_patterns  # every view and every model, once for all processes
+    connection.close()
+
+
+def _stamp(settings) -> str:
+    """What the static files were gathered from: names, sizes and times."""
+    from django.contrib.staticfiles.finders import get_finders
+
+    told = hashlib.sha256()
+    for finder in get_finders():
+        for path, storage in finder.list([]):
+            found = Path(storage.path(path)).stat()
+            told.update(f"{path} {found.st_size} {found.st_mtime_ns}\n".encode())
+    return f"{settings.STATIC_ROOT} {told.hexdigest()}"
+
+
+def channel_class() -> type:
+    """A connection that must bring each request whole within its time; waitress by itself closes only one that says nothing."""
+    from waitress.channel import HTTPChannel
+
+    class Channel(HTTPChannel):
+        begun: float | None = None
+
+        def received(self, data: bytes):
+            self.begun = self.begun or time.time()
+            before = len(self.requests)
+            found = super().received(data)
+            if self.request is None or len(self.requests) > before:
+                self.begun = None
+            elif time.time() - self.begun > REQUEST_S:
+                self.will_close = True
+            return found
+
+    return Channel
+
+
+def web(listening: socket.socket) -> None:
+    """One web process."""
+    import threading
+
+    from waitress.server import create_server
+
+    from desk.wsgi import application
+
+    https = os.environ.get("VAT_HTTPS") == "1"
+    proxied = {"trusted_proxy": "127.0.0.1", "trusted_proxy_headers": {"x-forwarded-proto"}} if https else {}
+    server = create_server(
+        application,
+        sockets=[listening],
+        threads=THREADS,
+        ident=None,
+        connection_limit=MOST_CONNECTIONS,
+        max_request_header_size=HEADER_BYTES,
+        max_request_body_size=BODY_BYTES,
+        channel_timeout=IDLE_S,
+        cleanup_interval=5,
+        expose_tracebacks=False,
+        clear_untrusted_proxy_headers=True,
+        asyncore_use_poll=True,
+        **proxied,
+    )
+    server.channel_class = channel_class()
+    threading.Thread(target=_warm, daemon=True).start()
+
+    def stop(*_) -> None:
+        raise SystemExit(0)
+
+    signal.signal(signal.SIGTERM, stop)
+    try:
+        server.run()
+    finally:
+        server.close()
+
+
+def _warm() -> None:
+    """What only a solve or a search needs is imported while nobody waits for it."""
+    import scipy.optimize
+    import scipy.stats.qmc  # noqa: F401
+
+
+def instruments(simulate: bool) -> None:
+    """The instrument process: files, simulated meters, the nightly copy and proof."""
+    from django.core.management import call_command
+
+    call_command("run_instruments", simulate=simulate)
+
+
+def _end_with(minder: int) -> None:
+    """A child is told to stop when the process that minds it is gone, however that ended: nothing is left behind."""
+    import ctypes
+
+    set_death_signal = 1
+    ctypes.CDLL(None).prctl(set_death_signal, signal.SIGTERM)
+    if os.getppid() != minder:  # it went while this one was made
+        os._exit(1)
+
+
+class Minder:
+    """Keeps every child alive: one that ends is started again, not more often than six times a minute."""
+
+    def __init__(self, roles: dict[str, Callable[[], None]]) -> None:
+        self.roles = roles
+        self.children: dict[int, str] = {}
+        self.ends: list[float] = []
+        self.stopping = False
+
+    def start(self, name: str) -> None:
+        sys.stdout.flush()
+        minder = os.getpid()
+        pid = os.fork()
+        if pid:
+            self.children[pid] = name
+            return
+        status = 1
+        try:
+            _end_with(minder)
+            for number in (signal.SIGTERM, signal.SIGINT):
+                signal.signal(number, signal.SIG_DFL if number == signal.SIGTERM else signal.SIG_IGN)
+            self.roles[name]()
+            status = 0
+        except SystemExit as end:
+            status = end.code if isinstance(end.code, int) else 0
+        except BaseException as failure:  # noqa: BLE001  (said in one line; the minder starts it again)
+            print(f"vat: the {name} process ended: {type(failure).__name__} {failure}", file=sys.stderr, flush=True)
+        finally:
+            os._exit(status)
+
+    def stop(self, *_) -> None:
+        self.stopping = True
+        for pid in self.children:
+            try:
+                os.kill(pid, signal.SIGTERM)
+            except ProcessLookupError:
+                continue
+
+    def mind(self) -> None:
+        """Until told to stop."""
+        signal.signal(signal.SIGTERM, self.stop)
+        signal.signal(signal.SIGINT, self.stop)
+        for name in self.roles:
+            self.start(name)
+        while self.children:
+            try:
+                pid, _ = os.wait()
+            except InterruptedError:
+                continue
+            except ChildProcessError:
+                return
+            name = self.children.pop(pid, "")
+            if self.stopping or not name:
+                continue
+            now = time.monotonic()
+            self.ends = [t for t in self.ends if now - t < MINUTE] + [now]
+            if len(self.ends) > RESTARTS_A_MINUTE:
+                time.sleep(10.0)
+            self.start(name)
+
+
+def main() -> None:
+    """Parse the command line, prepare, say where the desk stands, and mind its processes until stopped."""
+    parser = argparse.ArgumentParser(prog="vat serve")
+    parser.add_argument("--host", default="127.0.0.1")
+    parser.add_argument("--port", type=int, default=8000)
+    parser.add_argument("--demo", action="store_true")
+    parser.add_argument("--workers", type=int, default=int(os.environ.get("VAT_WORKERS", "2")))
+    asked = parser.parse_args()
+    say = Starting()
+    os.umask(0o077)
+    listening = listen(asked.host, asked.port)
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "desk.settings")
+    os.environ.setdefault("VAT_HOSTS", ",".join(host_names(asked.host)))
+    if asked.demo:
+        os.environ["VAT_DEMO"] = "1"
+    prepare(say, demo=asked.demo)
+    from django.conf import settings
+
+    from desk.people.first import first_code
+
+    note = Path(settings.DATA) / "server.pid"
+    note.write_text(str(os.getpid()))
+    shown = "localhost" if asked.host in ("0.0.0.0", "::") else asked.host
+    base = f"http://{f'[{shown}]' if ':' in shown else shown}:{asked.port}/"
+    print(f"\n  Fox Vat stands at  {base}")
+    if asked.demo:
+        print("  Sign in: press a role. With initials: any person on the page, PIN heron-demo.")
+    elif code := first_code():
+        print(f"  Nobody is known here yet. The first administrator:  {base}first/?code={code}")
+    else:
+        print("  Sign in with your initials and PIN.")
+    print(f"  Database and files: {settings.DATA}.  Stop with Ctrl-C.\n", flush=True)
+    gc.collect()
+    gc.freeze()  # what was prepared is shared by the children and never walked again
+    roles: dict[str, Callable[[], None]] = {f"web {n + 1}": lambda: web(listening) for n in range(max(1, asked.workers))}
+    roles["instrument"] = lambda: instruments(asked.demo)
+    try:
+        Minder(roles).mind()
+    finally:
+        note.unlink(missing_ok=True)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,139 @@
+"""Drift: every standing move with its size in one list, worst first: vessels, readings, rows of the practice table."""
+
+from dataclasses import dataclass, field
+from datetime import timedelta
+from typing import Any
+
+from django.urls import reverse
+
+from desk.lab.board import Board, RowNow
+from desk.lab.drawings import last_results
+from desk.log.models import Kind, Record
+from desk.log.moves import UNDO_S, may_undo, share_slip
+from desk.mill.effects import Effect, effects
+from desk.mill.state import VesselNow
+from desk.moves.board import GROUPS, Line, lines
+
+DECIDED_FOR = timedelta(hours=2)
+PAST_SHOWN = 8
+
+
+@dataclass(frozen=True)
+class Drift:
+    """One thing that drifts: a vessel, a reading of the plan or a standing row of the practice table, with its slip if any."""
+
+    key: str
+    gravity: int
+    words: str
+    vessel: VesselNow | None = None
+    row: RowNow | None = None
+    line: Line | None = None
+    slip: dict | None = None
+    url: str = ""
+    picture: dict | None = None
+    effects: tuple[Effect, ...] = field(default=())
+
+
+@dataclass(frozen=True)
+class InForce:
+    """A move that was taken within the last minute: it can still be undone."""
+
+    decision: Record
+    left_s: float
+
+    @property
+    def until(self):
+        return self.decision.entered_at + timedelta(seconds=UNDO_S)
+
+
+def cover_decision(vessel: str, now) -> Record | None:
+    """What was decided on a vessel's cover in the last two hours, unless it was undone."""
+    found = Record.objects.current().filter(kind=Kind.DECISION, subject=f"cover.{vessel}", at__gte=now - DECIDED_FOR)
+    return found.order_by("-at").first()
+
+
+def vessels_that_drift(state) -> list[Drift]:
+    """Vessels that stop the line soon, each with the share move it asks for, but those whose move was taken."""
+    found = []
+    for v in state.vessels.values():
+        if not v.stops_the_line:
+            continue
+        decision = cover_decision(v.vessel.key, state.now)
+        if decision is not None and decision.data["choice"] != "refuse":
+            continue
+        url = reverse("shift:decide_cover", args=[v.vessel.key])
+        words = f"{v.vessel.name} {v.cover.way} soon"
+        found.append(Drift(f"cover.{v.vessel.key}", 4, words, vessel=v, slip=share_slip(state, v), url=url))
+    return found
+
+
+def rows_that_drift(board: Board) -> list[Drift]:
+    """Readings out of their band or near its edge, worst first, each with its open slip."""
+    found = []
+    for r in board.drifting:
+        open_move = r.move if r.move is not None and r.decision is None else None
+        url = reverse("shift:decide", args=[open_move.pk]) if open_move else ""
+        slip = open_move.data if open_move else None
+        found.append(Drift(f"row.{r.row.id}", r.gravity, f"{r.short_place} {r.judgement.word}", row=r, slip=slip, url=url))
+    return found
+
+
+def standing_rows(state, board: Board) -> list[Drift]:
+    """Rows of the practice table that stand at the readings now and whose slip is not open above already."""
+    open_spots = {d.move.data.get("spot") for d in board.rows if d.move is not None and d.decision is None}
+    found, seen = [], set()
+    for group in GROUPS:
+        for line in lines(state, group):
+            if line.state != "stands" or line.key in open_spots or line.key in seen:
+                continue
+            seen.add(line.key)
+            url = line.url or reverse("moves:row", args=[line.key])
+            found.append(Drift(f"practice.{line.key}", 1, f"{line.practice.id} stands", line=line, url=url))
+    return found
+
+
+def standing_known(state, board: Board) -> list[Drift]:
+    """The same, worked out at most once a minute a process: Shift asks every few seconds."""
+    minute = int(state.now.timestamp() // 60)
+    if _standing.get("key") != (state.version_id, minute):
+        _standing.update(key=(state.version_id, minute), found=standing_rows(state, board))
+    return _standing["found"]
+
+
+_standing: dict[str, Any] = {}
+
+
+def forget() -> None:
+    """Drop what is kept (tests change the mill under their own feet)."""
+    _standing.clear()
+
+
+def in_force(now) -> list[InForce]:
+    """Moves taken within the last minute, the newest first."""
+    since = now - timedelta(seconds=UNDO_S)
+    rows = Record.objects.current().filter(kind=Kind.DECISION, entered_at__gt=since, entered_at__lte=now, about__isnull=False)
+    found = [(d, may_undo(d, now)) for d in rows.select_related("about").order_by("-id")]
+    return [InForce(d, left) for d, left in found if left > 0.0]
+
+
+def everything(state, board: Board) -> list[Drift]:
+    """The whole list with pictures and side effects."""
+    found = [*vessels_that_drift(state), *rows_that_drift(board), *standing_rows(state, board)]
+    return [_whole(d, state) for d in sorted(found, key=lambda d: -d.gravity)]
+
+
+def _whole(d: Drift, state) -> Drift:
+    more: dict[str, Any] = {}
+    if d.row is not None:
+        past = list(d.row.results[:PAST_SHOWN])
+        more["picture"] = last_results(past[1:], past[0].value, (), d.row.band, d.row.test.decimals) if past else None
+    if d.slip is not None:
+        more["effects"] = effects(d.slip, state)
+    return Drift(**{**{name: getattr(d, name) for name in Drift.__dataclass_fields__}, **more})
+
+
+def hidden_words(found: list[Drift], shown: int, most: int = 3) -> str:
+    """What the list leaves out, in words: R stickies near top, M refiner high, and 2 more."""
+    rest = found[shown:]
+    words = ", ".join(d.words for d in rest[:most])
+    return f"{words} and {len(rest) - most} more" if len(rest) > most else words
