@@ -22,17 +22,17 @@ VIEWS = {
     "stock": ("/stock/", "jd", 1280, 800, "day"),
     "sample-tablet": (SAMPLE, "jd", 820, 1180, "day"),
     "lot": ("/deliver/lots/BM-26318-A01-2/", "mr", 1280, 800, "day"),
-    "ticket": ("/deliver/lots/BM-26318-A01-2/ticket/", "mr", 800, 1130, "day"),
+    "drift": ("/drift/", "mr", 1280, 800, "day"),
     "handover": ("/log/handover/", "mr", 1280, 800, "day"),
     "working": ("/models/stock.dilute/?flow_l_min=2000&cons_pct=4.8&target_pct=3.2&water_cons_pct=0.4", "pn", 1280, 800, "day"),
     "trend": ("/trend/meter.S.chest/", "jd", 1280, 800, "day"),
     "chips": ("/chips/", "mr", 1280, 800, "day"),
     "cook": ("/cook/?solve=time", "mr", 1280, 800, "day"),
     "cook-live": ("/cook/records/1148/", "mr", 1280, 800, "day"),
-    "digesters": ("/cook/house/", "mr", 1280, 800, "day"),
+    "floor": ("/", "jd", 820, 1180, "day"),
     "wash": ("/wash/?m0=50.8&m1=26.1&m2=5.1", "mr", 1280, 800, "day"),
     "bleach": ("/bleach/?front=30", "mr", 1280, 800, "day"),
-    "schools": ("/bleach/compare/", "pn", 1280, 800, "night"),
+    "people": ("/people/", "admin", 1280, 800, "day"),
     "moves": ("/moves/?group=cook", "mr", 1280, 800, "day"),
     "instruments": ("/instruments/", "pn", 1280, 800, "night"),
 }
@@ -48,27 +48,13 @@ FLAGS = [
 
 
 def served(folder: str) -> subprocess.Popen:
-    env = {**os.environ, "VAT_DATA": folder, "VAT_DEMO": "1"}
-    for args in (["migrate", "-v0"], ["demo"], ["collectstatic", "--noinput", "-v0"]):
-        subprocess.run([sys.executable, "manage.py", *args], cwd=HOUSE, env=env, check=True)
     server = subprocess.Popen(
-        [
-            sys.executable,
-            "-m",
-            "gunicorn",
-            "desk.wsgi",
-            "-b",
-            f"127.0.0.1:{PORT}",
-            "--threads",
-            "4",
-            "--log-level",
-            "error",
-            "--no-control-socket",
-        ],
+        [sys.executable, "-m", "desk.server", "--demo", "--port", str(PORT)],
         cwd=HOUSE,
-        env=env,
+        env={**os.environ, "VAT_DATA": folder, "VAT_DEMO": "1", "DJANGO_SETTINGS_MODULE": "desk.settings"},
+        stdout=subprocess.DEVNULL,
     )
-    for _ in range(100):
+    for _ in range(600):
         try:
             urllib.request.urlopen(f"http://127.0.0.1:{PORT}/sign-in/", timeout=1)
             return server
@@ -86,7 +72,7 @@ def main() -> None:
             with sync_playwright() as p:
                 browser = p.chromium.launch(executable_path=os.environ.get("VAT_CHROMIUM", "/usr/bin/chromium"), args=FLAGS)
                 for name, (path, person, width, height, theme) in VIEWS.items():
-                    context = browser.new_context(viewport={"width": width, "height": height})
+                    context = browser.new_context(viewport={"width": width, "height": height}, has_touch=width < 900)
                     context.add_cookies([{"name": "theme", "value": theme, "url": base}])
                     page = context.new_page()
                     if person:
@@ -99,7 +85,7 @@ def main() -> None:
                     else:
                         page.goto(base + path)
                     page.wait_for_load_state("networkidle")
-                    page.screenshot(path=OUT / f"{name}.png", full_page=width == 800)
+                    page.screenshot(path=OUT / f"{name}.png")
                     context.close()
                 browser.close()
         finally:

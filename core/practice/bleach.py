@@ -2,27 +2,37 @@
 
 from dataclasses import dataclass
 
+from core.bleach.ceilings import CEILING, STRENGTH_MOST_G_L, mind_strength
 from core.bleach.stages import Pulp, Setting, run
 from core.colour import ks_from_reflectance
 from core.errors import Caution
 from core.judge.move import strength_step
-from core.practice.row import Practice, Proposal, add, cut, feedback
+from core.practice.row import Practice, Proposal, Sized, add, cut, feedback
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
 
 AD = 0.9
 MOST_FACTOR, MOST_D1, MOST_P, MOST_ALKALI, MOST_TEMP, MOST_RESIDUAL = 0.25, 3.0, 4.0, 3.0, 5.0, 0.20
 NIL_CLO2, CHASE = 0.01, 0.15
+MOST_ADT = {stage: AD * kg for stage, kg in CEILING.items()}  # kg/ADt
+
+
+def under_ceiling(step: Sized, now: float, stage: str) -> Sized:
+    """A step of a charge (kg/ADt) that ends at its stage's ceiling at the most."""
+    room = max(0.0, MOST_ADT[stage] - now)
+    if step.size <= room:
+        return step
+    return Sized(size=room, bound_by=f"the ceiling of {stage}, {MOST_ADT[stage]:g} kg/ADt")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KappaCase:
     kappa: float = quantity("Kappa into D0 now", "", possible=(0.1, 200), valid=(3, 35), decimals=1)
     set_kappa: float = quantity("Kappa the charge is set for", "", possible=(0.1, 200), valid=(3, 35), decimals=1)
-    clo2_kg: float = quantity("ClO₂ to D0 now", "kg/ADt", possible=(0, 60), above=True, decimals=1)
+    clo2_kg: float = quantity("ClO₂ to D0 now", "kg/ADt", possible=(0, MOST_ADT["D0"]), above=True, decimals=1)
     low_factor: float = quantity("Factor card from", "", possible=(0, 1), decimals=2, default=0.15)
     high_factor: float = quantity("to", "", possible=(0, 1), decimals=2, default=0.28)
-    strength_g_l: float = quantity("Solution", "g/L", possible=(0, 20), above=True, decimals=1, default=9.4)
+    strength_g_l: float = quantity("ClO₂ solution", "g/L", possible=(0, STRENGTH_MOST_G_L), above=True, decimals=1, default=9.4)
     adt_h: float = quantity("Pulp", "ADt/h", possible=(0, 300), above=True, decimals=2, default=7.3)
 
 
@@ -48,7 +58,7 @@ class KappaMove(Proposal):
 )
 def kappa_move(case: KappaCase) -> KappaMove:
     """The whole of it, when the plug arrives. Raises: ImpossibleInput."""
-    cautions = check(case)
+    cautions = check(case) + mind_strength(case.strength_g_l, "strength_g_l")
     step = cut(case.clo2_kg * (case.kappa / case.set_kappa - 1.0), MOST_FACTOR * case.clo2_kg)
     after, bound = case.clo2_kg + step.size, step.bound_by
     per = 2.628 / AD / 10.0 / case.kappa
@@ -56,6 +66,8 @@ def kappa_move(case: KappaCase) -> KappaMove:
         after, bound = case.high_factor / per, "the factor card's upper end"
     elif after * per < case.low_factor:
         after, bound = case.low_factor / per, "the factor card's lower end"
+    if after > MOST_ADT["D0"]:
+        after, bound = MOST_ADT["D0"], f"the ceiling of D0, {MOST_ADT['D0']:g} kg/ADt"
     return KappaMove(
         stands=abs(case.kappa / case.set_kappa - 1.0) > 0.02, why=f"Kappa {case.kappa:.1f} enters where the charge is set for {case.set_kappa:.1f}. Time it by the transport, not by the sample.", low=case.clo2_kg * (1 - MOST_FACTOR), high=case.clo2_kg * (1 + MOST_FACTOR),
         band_low=0.98 * case.kappa, band_high=1.02 * case.kappa, bound_by=bound, cautions=cautions, before=case.clo2_kg, after=after, factor=after * per, l_min=after * case.adt_h * 1000.0 / case.strength_g_l / 60.0, expected=case.kappa,
@@ -64,8 +76,10 @@ def kappa_move(case: KappaCase) -> KappaMove:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WeakCase:
-    strength_g_l: float = quantity("ClO₂ solution now", "g/L", possible=(0, 20), above=True, valid=(6, 13), decimals=2)
-    set_g_l: float = quantity("Flow is set for", "g/L", possible=(0, 20), above=True, valid=(6, 13), decimals=2)
+    strength_g_l: float = quantity(
+        "ClO₂ solution now", "g/L", possible=(0, STRENGTH_MOST_G_L), above=True, valid=(6, 10), decimals=2
+    )
+    set_g_l: float = quantity("Flow is set for", "g/L", possible=(0, STRENGTH_MOST_G_L), above=True, valid=(6, 10), decimals=2)
     flow_m3_h: float = quantity("Flow now", "m³/h", possible=(0, 500), above=True, decimals=2)
     pump_m3_h: float = quantity("Pump at most", "m³/h", possible=(0, 500), above=True, decimals=1, default=20.0)
 
@@ -91,7 +105,7 @@ class WeakMove(Proposal):
 )
 def weak_move(case: WeakCase) -> WeakMove:
     """Raises: ImpossibleInput."""
-    cautions = check(case)
+    cautions = check(case) + mind_strength(max(case.strength_g_l, case.set_g_l), "strength_g_l")
     wanted = strength_step(case.flow_m3_h, case.set_g_l, case.strength_g_l)
     after = min(wanted, case.pump_m3_h)
     cautions += (Caution("flow_m3_h", "more water cools and thins: look at temperature and consistency again"),)
@@ -107,7 +121,7 @@ class BrightCase:
     target: float = quantity("Wanted", "% ISO", possible=(1, 99), valid=(60, 91), decimals=1)
     inner: float = quantity("Inner band", "± points", possible=(0, 10), above=True, decimals=1, default=0.8)
     residual_g_l: float = quantity("ClO₂ left", "g/L", possible=(0, 5), valid=(0, 0.3), decimals=3)
-    clo2_kg: float = quantity("ClO₂ to D1 now", "kg/ADt", possible=(0, 40), valid=(1, 12), decimals=1)
+    clo2_kg: float = quantity("ClO₂ to D1 now", "kg/ADt", possible=(0, MOST_ADT["D1"]), valid=(1, 12), decimals=1)
     before_pct: float = quantity("Brightness into D1", "% ISO", possible=(1, 99), valid=(60, 88), decimals=1, default=81.0)
     minutes: float = quantity("Time", "min", possible=(1, 1000), decimals=0, default=167.0)
     temp_c: float = quantity("Temperature", "°C", possible=(5, 100), valid=(65, 80), decimals=0, default=74.0)
@@ -148,18 +162,20 @@ def brightness_move(case: BrightCase) -> BrightMove:
     def at(kg: float) -> float:
         return run("D1", pulp, Setting(charge=kg / AD, minutes=case.minutes, temp_c=case.temp_c, ph=case.ph)).pulp.iso
 
-    gain = (at(case.clo2_kg + 0.5) - at(case.clo2_kg)) / 0.5
+    tried = 0.5 if case.clo2_kg + 0.5 <= MOST_ADT["D1"] else -0.5
+    gain = (at(case.clo2_kg + tried) - at(case.clo2_kg)) / tried
     error = case.iso_pct - case.target
     low, left = error < -case.inner, case.residual_g_l > NIL_CLO2
     flat = gain < CHASE
     step = feedback(error, gain, MOST_D1) if low and not left and not flat else cut(0.0, 1.0)
+    step = under_ceiling(step, case.clo2_kg, "D1")
     why = f"Brightness {case.iso_pct:.1f}, wanted {case.target:.1f} ± {case.inner:.1f}; {case.residual_g_l:g} g/L left."
     if low and left:
         why += " Chemical is left (B4): not charge, but pH to 3.8 and 3 °C more; look at channelling and mixing."
     elif low and flat:
         why += f" A kg gives {gain:.2f} points: near the ceiling, do not chase."
     return BrightMove(
-        stands=low and (left or not flat), why=why, low=case.clo2_kg, high=case.clo2_kg + MOST_D1, band_low=case.target - case.inner, band_high=min(99.0, case.target + 3.0), bound_by=step.bound_by, cautions=cautions, before=case.clo2_kg, after=case.clo2_kg + step.size,
+        stands=low and (left or not flat), why=why, low=case.clo2_kg, high=min(MOST_ADT["D1"], case.clo2_kg + MOST_D1), band_low=case.target - case.inner, band_high=min(99.0, case.target + 3.0), bound_by=step.bound_by, cautions=cautions, before=case.clo2_kg, after=case.clo2_kg + step.size,
         gain=gain, ph=3.8 if low and left else case.ph, temp_c=case.temp_c + (3.0 if low and left else 0.0), expected=case.iso_pct + gain * step.size,
     )  # fmt: skip
 
@@ -170,7 +186,7 @@ class LeftCase:
     target_g_l: float = quantity("Wanted", "g/L", possible=(0, 5), decimals=3, default=0.03)
     inner: float = quantity("Inner band", "± g/L", possible=(0, 1), above=True, decimals=3, default=0.03)
     cons_pct: float = quantity("Consistency", "%", possible=(1, 40), valid=(9, 14), decimals=1, default=11.0)
-    clo2_kg: float = quantity("ClO₂ now", "kg/ADt", possible=(0, 60), above=True, decimals=1)
+    clo2_kg: float = quantity("ClO₂ now", "kg/ADt", possible=(0, MOST_ADT["D0"]), above=True, decimals=1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -211,7 +227,7 @@ class PhCase:
     ph: float = quantity("Exit pH", "", possible=(0, 14), decimals=1)
     target: float = quantity("Wanted", "", possible=(0, 14), decimals=1)
     inner: float = quantity("Inner band", "±", possible=(0, 5), above=True, decimals=1, default=0.3)
-    kg_adt: float = quantity("Acid or NaOH now", "kg/ADt", possible=(0, 60), decimals=1)
+    kg_adt: float = quantity("Acid or NaOH now", "kg/ADt", possible=(0, MOST_ADT["E"]), decimals=1)
     slope: float = quantity("pH a kg/ADt", "", possible=(-3, 3), decimals=2, default=0.25, help="this mill's; acid negative")
 
 
@@ -243,13 +259,14 @@ def ph_move(case: PhCase) -> PhMove:
     step = feedback(error, case.slope, 2.0 if d else MOST_ALKALI) if stands else cut(0.0, 1.0)
     if case.kg_adt + step.size < 0.0:
         step = cut(-case.kg_adt, 100.0)
+    step = under_ceiling(step, case.kg_adt, "A" if case.stage == "D, with acid" else "E")
     if d and case.ph < 2.5:
         cautions += (Caution("ph", "under 2.5 it corrodes and makes chlorate"),)
     if d and case.ph > 5.0:
         cautions += (Caution("ph", "over 5 chlorite is left unused"),)
     most = 2.0 if d else MOST_ALKALI
     return PhMove(
-        stands=stands, why=f"Exit pH {case.ph:.1f}, wanted {case.target:.1f} ± {case.inner:.1f}.", low=max(0.0, case.kg_adt - most), high=case.kg_adt + most, band_low=case.target - case.inner, band_high=case.target + case.inner, bound_by=step.bound_by, cautions=cautions,
+        stands=stands, why=f"Exit pH {case.ph:.1f}, wanted {case.target:.1f} ± {case.inner:.1f}.", low=max(0.0, case.kg_adt - most), high=max(case.kg_adt, min(MOST_ADT["A" if case.stage == "D, with acid" else "E"], case.kg_adt + most)), band_low=case.target - case.inner, band_high=case.target + case.inner, bound_by=step.bound_by, cautions=cautions,
         before=case.kg_adt, after=case.kg_adt + step.size, expected=case.ph + case.slope * step.size,
     )  # fmt: skip
 
@@ -262,8 +279,8 @@ class PeroxideCase:
     left_pct: float = quantity("Peroxide left, of the charge", "%", possible=(0, 100), decimals=0)
     line: str = choice("Pulp", ("chemical", "mechanical"))
     alkali: str = choice("Alkali", ("at its best", "over its best"), default="at its best")
-    h2o2_kg: float = quantity("H₂O₂ now", "kg/ADt", possible=(0, 60), decimals=1)
-    naoh_kg: float = quantity("NaOH now", "kg/ADt", possible=(0, 60), decimals=1)
+    h2o2_kg: float = quantity("H₂O₂ now", "kg/ADt", possible=(0, MOST_ADT["P"]), decimals=1)
+    naoh_kg: float = quantity("NaOH now", "kg/ADt", possible=(0, MOST_ADT["E"]), decimals=1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -306,6 +323,7 @@ def peroxide_move(case: PeroxideCase) -> PeroxideMove:
     lye = case.line == "mechanical" and case.alkali == "over its best"
     before = case.naoh_kg if lye else case.h2o2_kg
     step = cut((-short if lye else 2.0) if low and nil else 0.0, MOST_ALKALI if lye else MOST_P)
+    step = under_ceiling(step, before, "E" if lye else "P")
     why = f"Brightness {case.iso_pct:.1f}, wanted {case.target:.1f}; {case.left_pct:.0f} % of the peroxide is left."
     if low and nil:
         why += (
@@ -314,7 +332,7 @@ def peroxide_move(case: PeroxideCase) -> PeroxideMove:
             else " First chelant, or biocide and heat where catalase is about; then peroxide."
         )
     return PeroxideMove(
-        stands=low and nil, why=why, low=max(0.0, before - MOST_ALKALI) if lye else before, high=before if lye else before + MOST_P, band_low=case.target - case.inner, band_high=min(99.0, case.target + 3.0), bound_by=step.bound_by,
+        stands=low and nil, why=why, low=max(0.0, before - MOST_ALKALI) if lye else before, high=before if lye else min(MOST_ADT["P"], before + MOST_P), band_low=case.target - case.inner, band_high=min(99.0, case.target + 3.0), bound_by=step.bound_by,
         cautions=(*cautions, Caution("h2o2_kg", "decomposing peroxide builds pressure: nothing shut in")), before=before, after=before + step.size, expected=case.target,
     )  # fmt: skip
 
@@ -325,7 +343,7 @@ class DithioniteCase:
     wanted: float = quantity("Gain wanted", "points", possible=(0, 30), decimals=1, default=7.0)
     inner: float = quantity("Inner band", "± points", possible=(0, 10), above=True, decimals=1, default=1.0)
     air: str = choice("Air in the stock", ("none", "air, or pH off"))
-    kg_odt: float = quantity("Dithionite now", "kg/t", possible=(0, 40), valid=(0, 9), decimals=1)
+    kg_odt: float = quantity("Dithionite now", "kg/t", possible=(0, CEILING["Y"]), valid=(0, 9), decimals=1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,10 +1,12 @@
 """Chips: the belt as it is fed, on every basis; its thickness; what the pulp becomes of it; piles and their age."""
 
 from dataclasses import replace
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.http import Http404
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from core.chips.wood import BASES, Part
@@ -134,6 +136,7 @@ def note(request):
     if state is None:
         raise Http404
     text = request.POST.get("value", "").strip()
+    kept_back = urlencode({f"kept_{name}": request.POST.get(name, "")[:300] for name in ("what", "where", "value", "words")})
     try:
         value = typed_number(text) if text else None
         kept = yard.keep(
@@ -145,7 +148,8 @@ def note(request):
         messages.error(request, f"Not kept. {refusal}")
     else:
         messages.success(request, f"Kept: {kept.says}." + (f" {kept.data['does']}" if kept.data.get("does") else ""))
-    return redirect("chips:belt")
+        return redirect("chips:belt")
+    return redirect(f"{reverse('chips:belt')}?{kept_back}#kh")
 
 
 bench = bench_view("chips", BENCHES, _station)

@@ -109,7 +109,7 @@ def trend(request, tag: str):
     length = end - start
     unit = signal.unit if signal else TESTS[row.test].unit
     context = {
-        "problem": problem, "tag": tag, "signal": signal, "row": row, "band": band, "p": picture, "chart": chart if good else None, "says": _says(chart, rules, band, values[-1] if values else None, unit), "unit": unit,
+        "problem": problem, "may_trail": request.user.how("read_trail") == "yes", "tag": tag, "signal": signal, "row": row, "band": band, "p": picture, "chart": chart if good else None, "says": _says(chart, rules, band, values[-1] if values else None, unit), "unit": unit,
         "title": signal.label if signal else f"{row.place}, {midline(TESTS[row.test].name)}", "spans": SPANS, "hours": length / 3_600_000.0,
         "decimals": signal.decimals if signal else TESTS[row.test].decimals, "last": buckets[-1] if buckets else None, "start": at(start), "end": at(end), "live": end >= now_ms - 60_000,
         "table": [{"pk": pk, "at": t, "value": v} for pk, t, v in lab[::-1][:12]], "lab_total": len(lab), "readings_total": sum(b.n for b in buckets),

@@ -6,6 +6,7 @@ from desk.kit import views
 
 app_name = "kit"
 urlpatterns = [
+    path("favicon.ico", views.icon, name="icon"),
     path("help/", views.help_page, name="help"),
     path("help/units/", views.own_units, name="own_units"),
     path("theme/", views.theme, name="theme"),

@@ -4,6 +4,7 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
 from django.http import HttpResponseRedirect
 from django.shortcuts import redirect, render
+from django.templatetags.static import static
 from django.views.decorators.http import require_POST, require_safe
 
 from desk.kit.units import CHOICES
@@ -48,3 +49,10 @@ def keys(request):
     response = _back(request)
     response.set_cookie("keys", "off" if request.GET.get("to") == "off" else "on", max_age=YEAR_S, samesite="Lax")
     return response
+
+
+@login_not_required
+@require_safe
+def icon(request):
+    """The mark, which a browser asks for beside an answer that is no page."""
+    return redirect(static("desk/icon.svg"))

@@ -37,7 +37,7 @@ def _rows(who: str, kind: str) -> list[dict]:
         return found.filter(**{field: person}) if person else found
 
     for r in mine(Record.objects.filter(by__isnull=False), "by").order_by("-id")[:MOST]:
-        add(r.entered_at, r.signed, "record", f"{r.get_kind_display()} {r.subject}: {r.says}")
+        add(r.entered_at, r.signed, "record", f"{r.says}: {r.words}" if r.words else r.says)
     for log, word in ((AccessLog, "sign-in"), (AccessFailureLog, "failed sign-in")):
         found = log.objects.filter(username=who) if person else log.objects.all()
         for a in found.order_by("-attempt_time")[:MOST]:

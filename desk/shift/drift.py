@@ -1,11 +1,14 @@
 """Drift: every standing move with its size in one list, worst first: vessels, readings, rows of the practice table."""
 
 from dataclasses import dataclass, field
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from django.urls import reverse
 
+from core.judge.band import Band
+from desk.instruments.models import Signal, at
+from desk.instruments.store import series
 from desk.lab.board import Board, RowNow
 from desk.lab.drawings import last_results
 from desk.log.models import Kind, Record
@@ -16,6 +19,7 @@ from desk.moves.board import GROUPS, Line, lines
 
 DECIDED_FOR = timedelta(hours=2)
 PAST_SHOWN = 8
+LEVELS_FOR = timedelta(hours=6)
 
 
 @dataclass(frozen=True)
@@ -124,12 +128,32 @@ def everything(state, board: Board) -> list[Drift]:
 
 def _whole(d: Drift, state) -> Drift:
     more: dict[str, Any] = {}
+    if d.vessel is not None:
+        past = _levels(d.vessel.vessel.key, state.now)
+        more["picture"] = last_results(past, d.vessel.level_pct, (), Band(), 0) | {"last": state.now} if past else None
     if d.row is not None:
         past = list(d.row.results[:PAST_SHOWN])
-        more["picture"] = last_results(past[1:], past[0].value, (), d.row.band, d.row.test.decimals) if past else None
+        if past:
+            shown = last_results(past[1:], past[0].value, (), d.row.band, d.row.test.decimals)
+            more["picture"] = shown | {"last": past[0].at}
     if d.slip is not None:
         more["effects"] = effects(d.slip, state)
     return Drift(**{**{name: getattr(d, name) for name in Drift.__dataclass_fields__}, **more})
+
+
+@dataclass(frozen=True)
+class Level:
+    """A level as it stood, %."""
+
+    at: datetime
+    value: float
+
+
+def _levels(vessel: str, now: datetime) -> list[Level]:
+    """How a vessel's level went over the last shift's length, newest first; empty where nothing reads it."""
+    signal = Signal.objects.filter(tag=f"level.{vessel}").first()
+    found = series(signal, now - LEVELS_FOR, now, PAST_SHOWN) if signal else []
+    return [Level(at(b.at_ms), b.mean) for b in reversed(found)][:PAST_SHOWN]
 
 
 def hidden_words(found: list[Drift], shown: int, most: int = 3) -> str:

@@ -44,6 +44,8 @@ def _page(request, *, status: int = 200, **more):
         "roles": Role.choices,
         "chosen": chosen,
         "may_people": request.user.may("people"),
+        "all_roles": "all" in request.GET,
+        "few_roles": "all" not in request.GET,
         "no_mill": state_of(request) is None,
         **more,
     }

@@ -6,7 +6,7 @@ EVERY_PAGE = [
     "/", "/lab/", "/lab/row/K.larch_blow.kappa/", "/lab/record/machine.chest.consistency/?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45",
     "/lab/record/K.larch_blow.kappa/?mode=none", "/schedule/", "/schedule/card/?order=H-0413", "/schedule/card/?order=H-0413&gsm=thick", "/log/", "/log/1/", "/log/note/", "/log/handover/",
     "/mill/", "/stock/", "/stock/chests/", "/stock/dilution/", "/stock/dilution/?flow_l_min=-3", "/stock/mixing/", "/stock/variability/", "/deliver/lots/", "/deliver/lots/BM-26318-A01-2/",
-    "/deliver/lots/BM-26318-A01-2/ticket/", "/chips/", "/moves/", "/moves/row/T1/?csf_ml=142", "/moves/row/K10/", "/wash/?m0=50&m1=26&m2=5", "/wash/bench/stage/", "/bleach/?solve=1&front=30", "/bleach/?seq=D-%28E", "/bleach/compare/", "/bleach/tanks/", "/cook/", "/cook/house/", "/cook/continuous/", "/cook/records/", "/cook/records/1148/", "/cook/fit/larch/", "/cook/bench/alkaline/", "/line/wash/", "/practice/", "/help/", "/models/", "/models/stock.cover/", "/instruments/", "/cases/", "/log/audit/?verify=1", "/mill/edit/grades/EX70/", "/trend/K.larch_blow.kappa/", "/moves/cover/S.tower/", "/nowhere/",
+    "/deliver/lots/BM-26318-A01-2/ticket/", "/chips/", "/moves/", "/moves/row/T1/?csf_ml=142", "/moves/row/K10/", "/wash/?m0=50&m1=26&m2=5", "/wash/bench/stage/", "/bleach/?solve=1&front=30", "/bleach/?seq=D-%28E", "/bleach/compare/", "/bleach/tanks/", "/cook/", "/cook/house/", "/cook/continuous/", "/cook/records/", "/cook/records/1148/", "/cook/fit/larch/", "/cook/bench/alkaline/", "/line/wash/", "/practice/", "/help/", "/models/", "/models/stock.cover/", "/instruments/", "/cases/", "/log/audit/?verify=1", "/drift/", "/people/", "/schedule/stops/", "/moves/cover/S.tower/?ask=take", "/mill/edit/grades/EX70/", "/trend/K.larch_blow.kappa/", "/moves/cover/S.tower/", "/nowhere/",
 ]  # fmt: skip
 
 
@@ -34,3 +34,30 @@ class ByDay(Walk, DeskCase):
 
 class ByNight(Walk, DeskCase):
     theme = "night"
+
+
+TARGETS = """() => {
+  const small = [];
+  for (const e of document.querySelectorAll('button, a.key, select, input:not([type=hidden]), nav a, summary, textarea, label.key')) {
+    const style = getComputedStyle(e);
+    if (e.classList.contains('vh') || ['checkbox', 'radio'].includes(e.type) || style.visibility == 'hidden') continue;
+    const box = (['INPUT', 'SELECT'].includes(e.tagName) && e.closest('.well') || e).getBoundingClientRect();
+    if (!box.width || !box.height) continue;
+    if (box.height < 43.5 || (e.tagName != 'A' && box.width < 43.5)) small.push(`${e.tagName} ${e.textContent.trim().slice(0, 20)} ${box.height}`);
+  }
+  return [document.documentElement.scrollWidth, small];
+}"""
+
+
+class OnTablet(DeskCase):
+    """On the floor: no page wider than its screen, and nothing to press smaller than 44 px."""
+
+    def test_every_page_fits_and_can_be_pressed(self):
+        tablet = self.window(820, 1180, has_touch=True)
+        self.sign_in("Shift lead, day shift", tablet)
+        for path in EVERY_PAGE:
+            with self.subTest(path=path):
+                self.open(path, tablet)
+                self.assertEqual(tablet.evaluate(TARGETS), [820, []])
+        self.open("/", tablet)
+        self.assertEqual(tablet.locator(".rib .row > b:visible").count(), 10)

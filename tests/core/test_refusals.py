@@ -7,7 +7,9 @@ import math
 import numpy as np
 from django.test import SimpleTestCase, tag
 
+from core.calc import calculate, read_case
 from core.catalogue import models
+from core.cook.kinetic import Charge, cook
 from core.deliver.runcard import plan_run
 from core.errors import Caution, ImpossibleInput, Infeasible
 from core.judge.band import Band
@@ -16,6 +18,7 @@ from core.line.mill import Made, Running, default_feeds, network, read_mill
 from core.line.network import Draw, DrawKind, Outlet, Unit, UnsolvableNetwork, build, shares
 from core.line.steady import solve
 from core.quantity import quantities
+from core.register import find
 from core.stock import transmitter
 from core.stock.dilution import DilutionCase, dilute
 from core.stream import N, stream
@@ -205,3 +208,66 @@ class MillDocument(SimpleTestCase):
         with self.assertRaises(ImpossibleInput) as refused:
             plan_run(order, ())
         self.assertEqual({p.field for p in refused.exception.problems}, {"sale_t", "start_h", "speed_m_min"})
+
+
+@tag("core")
+class Hurts(SimpleTestCase):
+    """Figures that could hurt: every inverse ends at its ceiling, every model refuses what cannot be, a null says why."""
+
+    def test_no_number_of_any_model_may_be_endless_or_a_part_of_a_count(self):
+        for model in models():
+            sound = dict(model.checks[0].given)
+            for field, said in quantities(model.case_class).items():
+                if said.options:
+                    continue
+                for value in (math.nan, math.inf, -math.inf, 10**400, *((1.5,) if said.whole else ())):
+                    with self.subTest(model=model.name, field=field, value=str(value)[:8]):
+                        with self.assertRaises(ImpossibleInput) as refused:
+                            read_case(model, {**sound, field: value})
+                        texts = {p.field: p.text for p in refused.exception.problems}
+                        self.assertRegex(texts[field], r"must be|is missing")
+
+    def test_inverses_answer_infeasible_beyond_their_ceiling_with_what_binds(self):
+        for name, given, reason in (
+            ("bleach.charge", {"stage": "P", "iso_pct": 60.0, "wanted_pct": 84.0, "minutes": 60.0, "temp_c": 60.0, "ph": 8.5}, "over the 40 a stage may take"),
+            ("bleach.charge", {"stage": "D1", "iso_pct": 70.0, "wanted_pct": 97.0}, "ceiling"),
+            ("oxygen.alkali", {"kappa_in": 30.0, "kappa": 6.0, "minutes": 30.0, "temp_c": 80.0}, "35"),
+        ):  # fmt: skip
+            with self.subTest(name=name, given=given):
+                model = find(name)
+                told = calculate(model, {**dict(model.checks[0].given), **given})
+                self.assertFalse(told["feasible"], told)
+                self.assertIn(reason, told["infeasible"]["reason"])
+                self.assertIsNotNone(told["infeasible"]["nearest"])
+
+    def test_steam_a_wet_mat_and_severity(self):
+        steam, norden = find("cook.steam"), find("wash.norden")
+        for bar in (15.6, 17.2, 17.3, 1e9):
+            self.assertRaisesRegex(
+                ImpossibleInput, "steam_bar_abs", calculate, steam, {**dict(steam.checks[0].given), "steam_bar_abs": bar}
+            )
+        given = dict(norden.checks[0].given)
+        wrong = {**given, "x1": given["x0"] * 1.01}
+        self.assertRaisesRegex(ImpossibleInput, "x1", calculate, norden, wrong)
+        hard = cook(
+            "softwood", Charge(ea_pct_naoh=24.0, sulphidity_pct=29.0, lw_m3_t=4.0), ((0.0, 80.0), (20.0, 178.0), (260.0, 178.0))
+        )
+        said = " ".join(c.text for c in hard.cautions)
+        for word in ("severity", "°C/min", "viscosity", "% NaOH"):
+            self.assertIn(word, said)
+
+    def test_strong_dioxide_is_minded_wherever_it_is_asked_for(self):
+        asked = [(m, f) for m in models() for f, q in quantities(m.case_class).items() if "ClO₂ solution" in q.label]
+        self.assertGreaterEqual(len(asked), 3)
+        for model, strength in asked:
+            with self.subTest(model=model.name):
+                told = calculate(model, {**dict(model.checks[0].given), strength: 11.0})
+                self.assertIn("over the safe strength", json.dumps(told["cautions"], ensure_ascii=False))
+                self.assertRaises(ImpossibleInput, calculate, model, {**dict(model.checks[0].given), strength: 12.5})
+
+    def test_a_null_says_why(self):
+        rate = find("stock.cover")
+        told = calculate(rate, {**dict(rate.checks[0].given), "rate_in": 150, "rate_out": 150})
+        nulls = [k for k, v in told["result"].items() if v is None and k in told["units"]]
+        self.assertTrue(nulls)
+        self.assertEqual(set(nulls), set(told["why_null"]))

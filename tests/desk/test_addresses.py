@@ -23,6 +23,7 @@ OPEN = {
     "people:sign_in_as",
     "people:first",
     "kit:theme",
+    "kit:icon",
     "handbook:calc_list",
     "handbook:calc",
     "intake:readings",
@@ -164,6 +165,9 @@ FORMS = {
     "/wash/": ("line", "count", "kind0", "e0", "c0", "m0", "m1", "m2", "shower", "x0", "od_t_h", "loss_want", "salt", "economy"), "/wash/look/": ("line", "look", "drum", "words"), "/bleach/": ("seq", "wood", "ready", "kappa", "cod", "solve", "front", "s0c", "s0t", "s1m", "s2p", "clo2_g_l", "target"),
     "/bleach/compare/": ("a", "b", "wood", "kappa", "target"), "/bleach/tanks/": ("what", "where", "value", "second", "read_aloud", "words"),
     "/chips/note/": ("what", "where", "value", "words"), "/moves/row/K10/": ("top_c", "bottom_c", "liquor_m3", "flow_m3_h", "move", "value"), "/moves/row/T1/": ("csf_ml", "target", "inner", "wood", "sec_kwh_t", "rate_t_h", "value"),
+    "/schedule/stops/": ("does", "rate_pct", "from", "to", "what", "planned", "corrects", "act"), "/people/": ("initials", "role", "post", "works"), "/pin/": ("pin", "new_pin", "again"), "/first/": ("code", "initials", "new_pin", "again"),
+    "/drift/": ("show", "choice"), "/log/audit/": ("pin", "words", "who", "kind"), "/moves/row/K3/": ("choice", "size", "reason", "ask"), "/mill/import/": ("note", "file"), "/mill/edit/vessels/S.tower/": ("lead_h", "full_t", "name", "note", "shape.d_m"),
+    "/log/{note}/": ("act", "words", "reason", "value", "choice"), "/moves/undo/{decision}/": ("choice", "next"), "/people/{person}/": ("act", "role", "post"),
     "/sign-in/": ("initials", "pin", "next"), "/instruments/keys/": ("name", "scope"), "/schedule/card/attach/": ("case", "card"), "/schedule/card/design/": ("card", "species", "ea_pct_naoh", "m0", "t0", "m1", "t1", "wood_t"),
 }  # fmt: skip
 TYPED = (
@@ -185,11 +189,18 @@ class Forms(HypothesisTestCase):
         from core.lab.methods import TESTS
         from desk.mill.state import MillState
 
-        path = data.draw(st.sampled_from(sorted(FORMS)))
-        typed = data.draw(st.dictionaries(st.sampled_from(FORMS[path]), TYPED, min_size=1))
+        form = data.draw(st.sampled_from(sorted(FORMS)))
+        typed = data.draw(st.dictionaries(st.sampled_from(FORMS[form]), TYPED, min_size=1))
+        newest = Record.objects.order_by("-id")
+        path = form.format(
+            note=newest.filter(kind=Kind.REMARK).first().pk,
+            decision=newest.filter(kind=Kind.DECISION).first().pk,
+            person=make.person("tk").pk,
+        )
         client = Client()
         client.force_login(
-            make.person(data.draw(st.sampled_from(["mr", "pn", "jd"]))), backend="django.contrib.auth.backends.ModelBackend"
+            make.person(data.draw(st.sampled_from(["mr", "pn", "jd", "admin"]))),
+            backend="django.contrib.auth.backends.ModelBackend",
         )
         last = Record.objects.order_by("-id").first().pk
         for answer in (client.get(path, typed), client.post(path, typed)):
