@@ -416,7 +416,7 @@ class _Painter:
                         {
                             "x": "951",
                             "y": n(341 + 16 * i),
-                            "text": f"{source.name.lower()} {t_h:.2f} t/h, {level:.0f} %",
+                            "text": f"{source.name.lower()} {t_h:.2f} t/h, " + (f"{level:.0f} %" if now else "not read"),
                             "class": "svgl quietf",
                             "weight": "450",
                         }

@@ -63,7 +63,9 @@ def draft(state) -> dict:
     if not read:
         made[3].append("No reading yet.")
     else:
-        made[3].append(f"{watch} near a limit; the others are on their card." if watch else "The others are on their card.")
+        unread = f"; {len(board.rows) - read} are not read yet" if read < len(board.rows) else ""
+        near = f"{watch} near a limit; the" if watch else "The"
+        made[3].append(f"{near} others are on their card{unread}.")
 
     for v in state.vessels.values():
         ends = "steady" if v.cover.way == "steady" else f"{v.cover.way} in {hm(v.cover.hours)}"

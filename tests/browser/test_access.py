@@ -10,32 +10,6 @@ EVERY_PAGE = [
 ]  # fmt: skip
 
 
-class Walk:
-    """The pages in one theme; nothing is said on the console."""
-
-    theme = "day"
-
-    def test_every_page_is_accessible(self):
-        self.sign_in("Shift lead, day shift")
-        self.page.context.add_cookies([{"name": "theme", "value": self.theme, "url": self.live_server_url}])
-        for path in EVERY_PAGE:
-            with self.subTest(theme=self.theme, path=path):
-                self.open(path)
-                self.accessible()
-        signed_out = self.window()
-        self.open("/sign-in/", signed_out)
-        self.accessible(signed_out)
-        self.assertEqual([s for s in self.said if "404" not in s], [])
-
-
-class ByDay(Walk, DeskCase):
-    pass
-
-
-class ByNight(Walk, DeskCase):
-    theme = "night"
-
-
 TARGETS = """() => {
   const small = [];
   for (const e of document.querySelectorAll('button, a.key, select, input:not([type=hidden]), nav a, summary, textarea, label.key')) {
@@ -49,15 +23,49 @@ TARGETS = """() => {
 }"""
 
 
-class OnTablet(DeskCase):
-    """On the floor: no page wider than its screen, and nothing to press smaller than 44 px."""
+class Walk:
+    """The pages in one theme; nothing is said on the console."""
 
-    def test_every_page_fits_and_can_be_pressed(self):
+    theme = "day"
+
+    def fits(self, path: str) -> None:
+        """Looked at in one theme only: a night's page has the same sizes."""
+
+    def test_every_page_is_accessible(self):
+        self.sign_in("Shift lead, day shift")
+        self.page.context.add_cookies([{"name": "theme", "value": self.theme, "url": self.live_server_url}])
+        for path in EVERY_PAGE:
+            with self.subTest(theme=self.theme, path=path):
+                self.open(path)
+                self.accessible()
+                self.fits(path)
+        signed_out = self.window()
+        self.open("/sign-in/", signed_out)
+        self.accessible(signed_out)
+        self.assertEqual([s for s in self.said if "404" not in s], [])
+
+
+class ByDay(Walk, DeskCase):
+    pass
+
+
+class ByNight(Walk, DeskCase):
+    theme = "night"
+
+    def fits(self, path: str) -> None:
+        """On the floor: no page wider than its screen, and nothing to press smaller than 44 px."""
+        self.page.set_viewport_size({"width": 820, "height": 1180})
+        self.assertEqual(self.page.evaluate(TARGETS), [820, []])
+        self.page.set_viewport_size({"width": 1280, "height": 800})
+
+
+class OnTablet(DeskCase):
+    """With a finger: Shift shows all ten stations, and the figures' pad can be pressed."""
+
+    def test_shift_and_a_sample_under_a_finger(self):
         tablet = self.window(820, 1180, has_touch=True)
         self.sign_in("Shift lead, day shift", tablet)
-        for path in EVERY_PAGE:
-            with self.subTest(path=path):
-                self.open(path, tablet)
-                self.assertEqual(tablet.evaluate(TARGETS), [820, []])
-        self.open("/", tablet)
         self.assertEqual(tablet.locator(".rib .row > b:visible").count(), 10)
+        self.open("/lab/record/machine.chest.consistency/", tablet)
+        self.assertEqual(tablet.locator("[data-pad-key]:visible").count(), 15)
+        self.assertEqual(tablet.evaluate(TARGETS), [820, []])
