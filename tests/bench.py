@@ -400,9 +400,9 @@ def reliability(kills: int = 100) -> None:
             rows = db.execute(
                 "SELECT value FROM log_record WHERE kind = 'result' AND subject = 'machine.chest.ph' AND value >= 7.0 AND value < 8.0"
             )
-            kept = Counter(f"{v:.7f}" for (v,) in rows)
-        lost = [v for v in answered if not kept[f"{float(v):.7f}"]]
-        doubled = [v for v, n in kept.items() if n > 1 and v in {f"{float(a):.7f}" for a in answered}]
+            kept = Counter(f"{v:.8f}" for (v,) in rows)
+        lost = [v for v in answered if not kept[f"{float(v):.8f}"]]
+        doubled = [v for v, n in kept.items() if n > 1 and v in {f"{float(a):.8f}" for a in answered}]
         env = {**desk.env}
         proof = subprocess.run(
             [sys.executable, "manage.py", "verify"], cwd=HOUSE, env=env, capture_output=True, text=True, check=False
