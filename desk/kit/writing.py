@@ -77,8 +77,10 @@ def writing() -> Iterator[None]:
             yield
             if claims:
                 who = request.user.get_username() if request.user.is_authenticated else ""
-                record = getattr(request, "newest_record", 0)
-                Once.objects.create(key=key, who=who, at=timezone.now(), record=record)
+                at = connection.ops.adapt_datetimefield_value(timezone.now())
+                row = [key, who, at, getattr(request, "newest_record", 0)]
+                with connection.cursor() as cursor:
+                    cursor.execute("INSERT INTO kit_once (key, who, at, record) VALUES (%s, %s, %s, %s)", row)
     except BaseException as error:
         if claims:
             request.once_claimed = False

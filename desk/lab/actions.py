@@ -97,10 +97,7 @@ def record_sample(
         data["was"] = corrects.value
         says = f"{says}; was {figure(test.shown(corrects.value), test.decimals)}"
     subject = f"{lot}/{row.id}" if lot else row.id
-    before = Record.objects.current().filter(kind=Kind.RESULT, subject=row.id, at__lt=at, status__in=STANDS)
-    if corrects is not None:
-        before = before.exclude(pk=corrects.pk)
-    before = before.order_by("-at", "-id").first()
+    before = Record.objects.result_before(row.id, at, STANDS, but=corrects.pk if corrects else 0)
     with writing():
         if corrects is not None:
             _still_current(corrects)

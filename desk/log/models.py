@@ -4,12 +4,12 @@ SQLite triggers (migration 0002) refuse UPDATE and DELETE. A wrong entry is corr
 """
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
 from typing import Any
 
 from django.conf import settings
-from django.db import models
+from django.db import connection, models
 
 from desk.kit.seal import keyed
 
@@ -57,6 +57,18 @@ class RecordQuerySet(models.QuerySet):
     def latest_of(self, kind: str, subject: str):
         """The newest current record of a kind about a subject, by its own time, or None."""
         return self.current().filter(kind=kind, subject=subject).order_by("-at", "-id").first()
+
+    def result_before(self, subject: str, at: datetime, status: Iterable[str], *, but: int = 0):
+        """The newest current result of a subject before a time, in one of these states; `but` is a record to pass over. Or None.
+
+        Written in SQL: every sample that is posted asks it, and the query takes a tenth of the time it takes to compose.
+        """
+        status = tuple(status)
+        asked = f"""
+            SELECT * FROM log_record r WHERE kind = 'result' AND subject = %s AND at < %s AND id <> %s
+            AND status IN ({", ".join(["%s"] * len(status))}) AND NOT EXISTS (SELECT 1 FROM log_record c WHERE c.corrects_id = r.id)
+            ORDER BY at DESC, id DESC LIMIT 1"""
+        return next(iter(self.raw(asked, [subject, connection.ops.adapt_datetimefield_value(at), but, *status])), None)
 
     def update(self, **kwargs):
         raise TypeError("records are never changed; write a later one that corrects")

@@ -6,6 +6,7 @@ import os
 import stat
 import subprocess
 import sys
+import threading
 from datetime import timedelta
 from pathlib import Path
 from unittest.mock import patch
@@ -41,6 +42,7 @@ from desk.people.table import BY_ACT, ROLES, TABLE
 from desk.schedule import halts
 from desk.schedule.actions import Refused as ScheduleRefused
 from desk.schedule.planning import Wish, plan, relief_words
+from desk.server import InTurn as InTurnOf
 from desk.shift import people_actions
 from desk.shift.demo import DOCUMENT
 from tests import make
@@ -269,7 +271,8 @@ class NotRecorded(DeskCase):
             cursor.execute(f"PRAGMA max_page_count = {pages}")
             try:
                 answer = self.client.post("/log/note/", {"words": "w" * 9000})
-                self.assertContains(self.client.get("/log/audit/"), "Disk full: nothing is recorded")
+                for page in ("/", "/log/audit/", "/wash/", "/help/"):
+                    self.assertContains(self.client.get(page), "Disk full: nothing is recorded")
             finally:
                 cursor.execute("PRAGMA max_page_count = 1073741823")
         self.assertContains(answer, "Disk full, not recorded", status_code=507)
@@ -309,6 +312,28 @@ class NotRecorded(DeskCase):
         opened = self.client.get("/cook/").context["form"]
         profile = {"m0": 0, "t0": 80, "m1": 90, "t1": 170, "m2": 150, "t2": 170}
         return {**{k: opened.data[k] for k in opened.fields if k in opened.data}, "digester": "7", **profile}
+
+
+class InTurn(SimpleTestCase):
+    def test_a_slow_request_holds_nobody_up(self):
+        """A.4: requests of one process run in turn, but one that waits goes ahead beside a long one."""
+        begun, go_on = threading.Event(), threading.Event()
+
+        def application(environ, start_response):
+            if environ["path"] == "slow":
+                begun.set()
+                go_on.wait(5.0)
+            return environ["path"]
+
+        turns, answers = InTurnOf(application), []
+        slow = threading.Thread(target=lambda: answers.append(turns({"path": "slow"}, None)))
+        slow.start()
+        begun.wait(5.0)
+        self.assertEqual(turns({"path": "quick"}, None), "quick")
+        self.assertEqual(answers, [])
+        go_on.set()
+        slow.join()
+        self.assertEqual((answers, turns.turn.locked()), (["slow"], False))
 
 
 class People(DeskCase):

@@ -285,6 +285,13 @@ class Drill(SimpleTestCase):
             server = serve()
             browser.open(f"{base}/sign-in/", timeout=5).read()
             self.assertEqual(post("/sign-in/as/", person="jd"), 302)
+            stalled = [socket.create_connection(("127.0.0.1", port)) for _ in range(24)]
+            for i, held in enumerate(stalled):  # half a head, or a head and half a body
+                head = "POST /lab/record/machine.chest.ph/ HTTP/1.1\r\nHost: localhost\r\n"
+                held.sendall((head if i % 2 else f"{head}Content-Length: 5000\r\n\r\nmode=").encode())
+            self.assertEqual(browser.open(f"{base}/", timeout=5).status, 200)
+            for held in stalled:
+                held.close()
             answered: list[str] = []
             for kill in range(KILLS):
                 until = time.monotonic() + chance.uniform(0.02, 0.35)
