@@ -6,12 +6,12 @@ The case's own declarations make the schema, the parsing and every refusal, so t
 import enum
 import math
 from collections.abc import Hashable, Mapping
-from dataclasses import MISSING, dataclass, fields, is_dataclass, replace
+from dataclasses import MISSING, dataclass, fields, is_dataclass
 from typing import Any, cast
 
 import core
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
-from core.quantity import KEY, Quantity, quantities
+from core.quantity import KEY, Quantity, leaf, quantities, row_fields
 from core.register import Model, find
 
 STEP = 0.01  # relative step of a sensitivity
@@ -28,16 +28,84 @@ def _bound(said: Quantity) -> dict[str, float]:
     return found
 
 
+def _defaults(cls: type) -> dict[str, Any]:
+    return {f.name: f.default for f in fields(cls) if KEY in f.metadata and f.default is not MISSING}
+
+
 def defaults(model: Model) -> dict[str, Any]:
     """The inputs that have a default, by field."""
-    return {f.name: f.default for f in fields(model.case_class) if KEY in f.metadata and f.default is not MISSING}
+    return _defaults(model.case_class)
+
+
+def leaves(cls: type, counts: Mapping[str, int]) -> dict[str, Quantity]:
+    """Every figure of a case with so many rows, by its name: df, washers.1.e10. Rows stand after the case's own figures."""
+    found = dict(quantities(cast(Hashable, cls)))
+    for name, group in row_fields(cast(Hashable, cls)).items():
+        for i in range(1, counts.get(name, group.least) + 1):
+            found |= {leaf(name, i, inner): said for inner, said in quantities(cast(Hashable, group.of)).items()}
+    return found
+
+
+def leaf_defaults(cls: type, counts: Mapping[str, int]) -> dict[str, Any]:
+    """The defaults of every figure of a case with so many rows, by its name; a figure without one is left out."""
+    found = _defaults(cls)
+    for name, group in row_fields(cast(Hashable, cls)).items():
+        for i in range(1, counts.get(name, group.least) + 1):
+            found |= {leaf(name, i, inner): value for inner, value in _defaults(group.of).items()}
+    return found
+
+
+def flat(given: Mapping[str, Any]) -> dict[str, Any]:
+    """A case as plain data with its rows laid out by name: washers is their number, washers.1.e10 a figure of the first."""
+    found: dict[str, Any] = {}
+    for name, value in given.items():
+        if isinstance(value, (list, tuple)):
+            found[name] = len(value)
+            for i, row in enumerate(value, start=1):
+                found |= {leaf(name, i, inner): v for inner, v in row.items()}
+        else:
+            found[name] = value
+    return found
+
+
+def counts(model: Model, asked: Mapping[str, Any], usual: Mapping[str, Any]) -> dict[str, int]:
+    """How many rows of each kind an address asks for (washers=3), within what the case allows; else as many as usual."""
+    found = {}
+    for name, group in row_fields(model.case_class).items():
+        text = str(asked.get(name, ""))
+        number = int(text) if text.isascii() and text.isdigit() and len(text) < 4 else len(usual.get(name, ()))
+        found[name] = min(group.most, max(group.least, number))
+    return found
+
+
+def gather(model: Model, values: Mapping[str, Any], counts: Mapping[str, int]) -> Any:
+    """A case from figures by their flat names. Nothing is checked here."""
+    rows = {
+        name: tuple(
+            group.of(**{inner: values[leaf(name, i, inner)] for inner in quantities(cast(Hashable, group.of))})
+            for i in range(1, counts[name] + 1)
+        )
+        for name, group in row_fields(model.case_class).items()
+    }
+    own = {name: values[name] for name in quantities(model.case_class)}
+    return model.case_class(**own, **rows)
 
 
 def schema(model: Model) -> dict[str, Any]:
     """JSON Schema (2020-12) of a model's input; `x-unit` and `x-valid` carry the unit and the range it holds for."""
-    given = defaults(model)
-    properties = {}
-    for name, said in quantities(model.case_class).items():
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": model.name,
+        "description": f"{model.title}. {model.equation}. Holds for {model.holds_for}. Source: {model.source}.",
+        **_object(model.case_class),
+    }
+
+
+def _object(cls: type) -> dict[str, Any]:
+    """The schema of one declared dataclass, its rows as arrays of objects."""
+    given = _defaults(cls)
+    properties: dict[str, Any] = {}
+    for name, said in quantities(cast(Hashable, cls)).items():
         one: dict[str, Any] = {"type": "number", "title": said.label, "x-unit": said.unit, **_bound(said)}
         if said.options:
             one = {"enum": list(said.options), "title": said.label}
@@ -48,10 +116,11 @@ def schema(model: Model) -> dict[str, Any]:
         if name in given:
             one["default"] = given[name]
         properties[name] = one
+    for name, group in row_fields(cast(Hashable, cls)).items():
+        properties[name] = {
+            "type": "array", "title": group.label, "minItems": group.least, "maxItems": group.most, "items": _object(group.of),
+        }  # fmt: skip
     return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": model.name,
-        "description": f"{model.title}. {model.equation}. Holds for {model.holds_for}. Source: {model.source}.",
         "type": "object",
         "properties": properties,
         "required": [name for name in properties if name not in given],
@@ -81,9 +150,18 @@ def read_case(model: Model, given: Any) -> Any:
     """A case from plain data. Raises: ImpossibleInput naming every missing, unknown, wrong or impossible field at once."""
     if not isinstance(given, Mapping):
         raise ImpossibleInput(Problem(FIELDS, "must be one object of named numbers"))
-    said = quantities(model.case_class)
-    bad = [Problem(str(k), f"is no input of {model.name}; there are {', '.join(said)}") for k in given if k not in said]
-    usual, values = defaults(model), {}
+    values, bad = _read(model.case_class, given, f"no input of {model.name}")
+    if bad:
+        raise ImpossibleInput(*bad)
+    return model.case_class(**values)
+
+
+def _read(cls: type, given: Mapping[str, Any], stray: str) -> tuple[dict[str, Any], list[Problem]]:
+    """The fields of a declared dataclass from plain data, and everything wrong with them."""
+    said, groups = quantities(cast(Hashable, cls)), row_fields(cast(Hashable, cls))
+    known = ", ".join((*said, *groups))
+    bad = [Problem(str(k), f"is {stray}; there are {known}") for k in given if k not in said and k not in groups]
+    usual, values = _defaults(cls), {}
     for name, one in said.items():
         if name not in given:
             if name not in usual:
@@ -92,9 +170,22 @@ def read_case(model: Model, given: Any) -> Any:
         values[name], text = (given[name], one.problem(given[name]) or "") if one.options else _number(given[name], one)
         if text:
             bad.append(Problem(name, text))
-    if bad:
-        raise ImpossibleInput(*bad)
-    return model.case_class(**values)
+    for name, group in groups.items():
+        listed = given.get(name)
+        if not isinstance(listed, (list, tuple)) or not all(isinstance(row, Mapping) for row in listed):
+            bad.append(Problem(name, "is missing" if listed is None else "must be a list of objects"))
+            continue
+        if not group.least <= len(listed) <= group.most:
+            bad.append(Problem(name, f"are {len(listed)}; there must be {group.least} to {group.most}"))
+            continue
+        found = []
+        for i, row in enumerate(listed, start=1):
+            inner, wrong = _read(group.of, row, f"no figure of {group.label.lower()}")
+            bad += [Problem(leaf(name, i, p.field), p.text) for p in wrong]
+            if not wrong:
+                found.append(group.of(**inner))
+        values[name] = tuple(found)
+    return values, bad
 
 
 def plain(value: Any) -> Any:
@@ -105,6 +196,8 @@ def plain(value: Any) -> Any:
         return {f.name: plain(getattr(value, f.name)) for f in fields(value)}
     if isinstance(value, (tuple, list)):
         return [plain(v) for v in value]
+    if isinstance(value, Mapping):
+        return {str(k): plain(v) for k, v in value.items()}
     if isinstance(value, float):
         return value if math.isfinite(value) else None
     if isinstance(value, (str, int, bool)) or value is None:
@@ -143,6 +236,15 @@ def why_null(found: Any) -> dict[str, str]:
     return reasons
 
 
+def _figure_of(case: Any, name: str) -> Any:
+    """One figure of a case by its flat name."""
+    head, _, rest = name.partition(".")
+    if not rest:
+        return getattr(case, head)
+    number, _, inner = rest.partition(".")
+    return getattr(getattr(case, head)[int(number) - 1], inner)
+
+
 @dataclass(frozen=True, slots=True)
 class Moved:
     """How a figure answers to one input: raised by `step` (in its unit), the figure changes by `change`."""
@@ -158,15 +260,17 @@ def sensitivities(model: Model, case: Any, figure: str) -> tuple[Moved, ...]:
     if isinstance(base, Infeasible) or not math.isfinite(at := getattr(base, figure)):
         return ()
     found = []
-    for name, said in quantities(model.case_class).items():
+    counts = {name: len(getattr(case, name)) for name in row_fields(model.case_class)}
+    values = {name: _figure_of(case, name) for name in leaves(model.case_class, counts)}
+    for name, said in leaves(model.case_class, counts).items():
         if said.options:
             continue
-        value = getattr(case, name)
+        value = values[name]
         span = said.valid[1] - said.valid[0]
         step = 1.0 if said.whole else STEP * (abs(value) or (span if math.isfinite(span) else 1.0))
         for sign in (1.0, -1.0):
             try:
-                moved = model.function(replace(case, **{name: value + sign * step}))
+                moved = model.function(gather(model, {**values, name: value + sign * step}, counts))
             except ImpossibleInput:
                 continue
             if not isinstance(moved, Infeasible) and math.isfinite(getattr(moved, figure)):
@@ -199,7 +303,7 @@ def prove(model: Model) -> tuple[Proof, ...]:
 def example(model: Model) -> dict[str, Any]:
     """Inputs that answer: the first check value's, or the middle of each valid range."""
     if model.checks:
-        return dict(model.checks[0].given)
+        return {k: [dict(row) for row in v] if isinstance(v, tuple) else v for k, v in model.checks[0].given.items()}
     found: dict[str, Any] = {}
     for name, said in quantities(model.case_class).items():
         low, high = said.valid

@@ -2,12 +2,15 @@
 
 import core.bleach.infer
 import core.bleach.mechanical
+import core.bleach.plant
 import core.bleach.shade
 import core.bleach.stages
 import core.bleach.store
 import core.chips.bagasse
 import core.chips.wood
+import core.cook.blow
 import core.cook.continuous
+import core.cook.design
 import core.cook.knots
 import core.cook.liquor
 import core.cook.models

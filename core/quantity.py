@@ -12,6 +12,7 @@ from typing import Any, Final, cast
 from core.errors import Caution, ImpossibleInput, Problem
 
 KEY: Final = "quantity"
+ROWS_KEY: Final = "rows"
 INF: Final = math.inf
 
 
@@ -122,6 +123,32 @@ def figure(label: str, unit: str = "", *, decimals: int = 2, equation: str = "")
     return field(metadata={KEY: said})
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rows:
+    """A field that holds so many rows, each a case of its own: the washers of a line, the points of a log."""
+
+    label: str
+    of: type
+    least: int
+    most: int
+
+
+def rows(label: str, of: type, *, least: int = 1, most: int) -> Any:
+    """An input field that is a tuple of rows of another declared dataclass."""
+    return field(metadata={ROWS_KEY: Rows(label=label, of=of, least=least, most=most)})
+
+
+@cache
+def row_fields(cls: Hashable) -> Mapping[str, Rows]:
+    """The declared fields of a case class that hold rows, by field name."""
+    return {f.name: f.metadata[ROWS_KEY] for f in fields(cast(Any, cls)) if ROWS_KEY in f.metadata}
+
+
+def leaf(name: str, number: int, field_name: str) -> str:
+    """The name of one figure of one row, counted from 1: washers.2.e10."""
+    return f"{name}.{number}.{field_name}"
+
+
 @cache
 def quantities(cls: Hashable) -> Mapping[str, Quantity]:
     """The declared quantities of a case or result class, by field name, in order."""
@@ -133,13 +160,23 @@ def check(case: Any) -> tuple[Caution, ...]:
 
     Raises: ImpossibleInput.
     """
-    problems, cautions = [], []
+    problems: list[Problem] = []
+    cautions: list[Caution] = []
     for name, said in quantities(cast(Hashable, type(case))).items():
         value = getattr(case, name)
         if (text := said.problem(value)) is not None:
             problems.append(Problem(name, text))
         elif (text := said.caution(value)) is not None:
             cautions.append(Caution(name, text))
+    for name, group in row_fields(cast(Hashable, type(case))).items():
+        held = getattr(case, name)
+        if not group.least <= len(held) <= group.most:
+            problems.append(Problem(name, f"are {len(held)}; there must be {group.least} to {group.most}"))
+        for i, row in enumerate(held, start=1):
+            try:
+                cautions += [Caution(leaf(name, i, c.field), c.text) for c in check(row)]
+            except ImpossibleInput as refusal:
+                problems += [Problem(leaf(name, i, p.field), p.text) for p in refusal.problems]
     if problems:
         raise ImpossibleInput(*problems)
     return tuple(cautions)

@@ -19,6 +19,7 @@ import urllib.error
 import urllib.parse
 import urllib.request
 from collections import Counter
+from dataclasses import replace
 from pathlib import Path
 
 import django
@@ -62,34 +63,47 @@ def warm_up() -> None:
 
 
 def the_line() -> None:
-    """The solve beside one bare sparse solve of a matrix of the same size and filling."""
+    """The line with its acting units, beside one bare sparse solve of a matrix of the same size and filling."""
+    import numpy as np
     from scipy.sparse.linalg import spsolve
 
-    from core.line.mill import network, read_mill
+    from core.bleach import unit as bleaching
+    from core.cook import unit as cooking
+    from core.line.mill import read_mill, solve_mill
     from core.line.steady import _Draws, _System, solve
     from desk.shift.demo import DOCUMENT
     from tests import make
 
     now = make.state(0)
     mill = read_mill(json.loads(DOCUMENT.read_text()))
-    net = network(mill, now.running)
+    whole = solve_mill(mill, now.running)
+    net = whole.solution.network
     system = _System(net, _Draws(net))
-    import numpy as np
-
     found = solve(net)
     z = np.full(system.m, 0.3)
     system.factors(z, system.stands(np.concatenate([found.into.ravel(), np.zeros(system.m)])))
     matrix, right = system.jacobian, system.right
     solved = median_ms(lambda: solve(net))
     bare = median_ms(lambda: spsolve(matrix, right))
-    line(f"steady-state solve, {len(net.units)} units x 11, {len(net.draws)} draws, {found.passes} passes", solved, "ms", 10)
-    line(
-        f"one bare SciPy sparse solve of its {system.size} unknowns",
-        bare,
-        "ms",
-        note=f"the solve is {solved / bare:.1f} times it",
-    )
-    line("network laid out and checked", median_ms(lambda: network(mill, now.running)), "ms")
+    line(f"flows alone, {len(net.units)} units x 11, {len(net.draws)} draws, {found.passes} passes", solved, "ms", 10)
+    note = f"the flows take {solved / bare:.1f} times it"
+    line(f"one bare SciPy sparse solve of its {system.size} unknowns", bare, "ms", note=note)
+
+    def cold():
+        cooking.cooked.cache_clear()
+        bleaching._bleached.cache_clear()
+        solve_mill(mill, now.running)
+
+    step = iter(range(1000))
+
+    def warm():
+        feeds = {"K.larch.chips": 10.0 + 0.002 * next(step)}
+        solve_mill(mill, replace(now.running, feeds=feeds), whole)
+
+    took = median_ms(cold, times=10)
+    line(f"the line with {len(whole.acts)} acting units, from nothing", took, "ms", 60, f"{took / bare:.0f} times a bare solve")
+    took = median_ms(warm)
+    line("the same from the line before, other wood rate", took, "ms", 25, f"{took / bare:.0f} times a bare solve")
 
 
 def pages(client, label: str) -> float:
@@ -435,7 +449,7 @@ def main() -> None:
         the_line()
 
         def cold():
-            state._solved.cache_clear()
+            state._lines.clear()
             ribbon.forget()
             assert client.get("/").status_code == 200
 

@@ -1,7 +1,7 @@
 """A cook designed whole: charge and liquor, profile, kinetic and empirical kappa, rejects, pulp, steam, and what moves it."""
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 
 from core.chips.wood import dry_basis
 from core.cook import kinetic
@@ -11,7 +11,8 @@ from core.cook.models import EMPIRICAL, SteamCase, SteamFound, kappa_by_h, rejec
 from core.cook.profile import Points, read_log
 from core.cook.species import DEFAULT, NAMES, SPECIES, Fitted
 from core.errors import Caution, ImpossibleInput, Infeasible
-from core.quantity import check, choice, quantity
+from core.quantity import check, choice, figure, quantity, rows
+from core.register import Check, model
 
 STEAM_BAR = 11.0
 
@@ -28,6 +29,38 @@ class DesignCase:
     lw_m3_t: float = quantity("Liquor to wood", "m³/t", possible=(2, 12), valid=(2.8, 6), decimals=1)
     aq_pct: float = quantity("Anthraquinone", "% on wood", possible=(0, 0.5), valid=(0, 0.15), decimals=2, default=0.0)
     target: float = quantity("Kappa wanted", "", possible=(0, 150), above=True, valid=(10, 60), decimals=1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LogPoint:
+    """One point of a temperature log."""
+
+    minute: float = quantity("Minute", "min", possible=(0, 1500), decimals=1)
+    temp_c: float = quantity("Temperature", "°C", possible=(-10, 200), valid=(20, 180), decimals=1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoggedCase(DesignCase):
+    """A design with its temperature log, and this mill's own coefficients as factors on the published ones."""
+
+    rate_factor: float = quantity(
+        "Rate of bulk lignin, factor", "", possible=(0.05, 20), valid=(0.3, 3), decimals=3, default=1.0
+    )
+    carbohydrate_more: float = quantity(
+        "Carbohydrate, more", "% on wood", possible=(-20, 20), valid=(-5, 5), decimals=2, default=0.0
+    )
+    alkali_factor: float = quantity(
+        "Alkali of carbohydrate, factor", "", possible=(0.05, 20), valid=(0.3, 3), decimals=3, default=1.0
+    )
+    points: tuple[LogPoint, ...] = rows("Point", LogPoint, least=2, most=12)
+
+    @property
+    def log(self) -> Points:
+        return tuple((p.minute, p.temp_c) for p in self.points)
+
+    @property
+    def coefficients(self) -> Fitted:
+        return Fitted(mb=self.rate_factor, carbohydrate=self.carbohydrate_more, alkali_carb=self.alkali_factor)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -172,4 +205,88 @@ def solve_for(case: DesignCase, points: Points, lever: str, *, coefficients: Fit
         cooked=kinetic.cook(case.species, replace(charge, ea_pct_naoh=ea), points, coefficients=coefficients),
         points=points,
         ea_pct_naoh=ea,
+    )
+
+
+def logged(case: DesignCase, points: Points, coefficients: Fitted = DEFAULT) -> LoggedCase:
+    """A design, its log and a mill's coefficients as one case."""
+    own = {f.name: getattr(case, f.name) for f in fields(DesignCase)}
+    return LoggedCase(
+        **own,
+        rate_factor=coefficients.mb,
+        carbohydrate_more=coefficients.carbohydrate,
+        alkali_factor=coefficients.alkali_carb,
+        points=tuple(LogPoint(minute=m, temp_c=t) for m, t in points),
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Designed:
+    """What a cook is foreseen to give; `design` holds it whole."""
+
+    kappa: float = figure("Kappa", "", decimals=1, equation="100 L/(L + C)/0.15 + hexenuronic share, at the end of the log")
+    by_line: float = figure("by the line of H", "", decimals=1, equation="A − B log₁₀(H) EAⁿ, empirical")
+    yield_pct: float = figure("Total yield", "%", decimals=1, equation="lignin + carbohydrate left, % of oven-dry wood")
+    screened_pct: float = figure("Screened", "%", decimals=1, equation="total yield − rejects")
+    rejects_pct: float = figure("Rejects", "% on wood", decimals=2, equation="r exp((kappa − k)/w)(1 + 0.10 (over-thick − 6))")
+    residual_g_l: float = figure("Residual alkali", "g/L NaOH", decimals=1, equation="40 × alkali left, mol/L")
+    h: float = figure("H-factor", "", decimals=0, equation="∫ exp(43.20 − 16115/T) dt")
+    viscosity_ml_g: float = figure("Viscosity", "mL/g", decimals=0, equation="1/(1/mu0 + a OH G)")
+    pulp_t: float = figure("Pulp", "t OD", decimals=1, equation="wood × screened yield")
+    white_m3: float = figure("White liquor", "m³", decimals=1, equation="10 × wood × EA/(EA of the liquor)")
+    chip_water_m3: float = figure("Water of the chips", "m³", decimals=1, equation="wood × moisture/(100 − moisture)")
+    black_m3: float = figure("Black liquor make-up", "m³", decimals=1, equation="wood × L/W − white − chip water")
+    steam_t_t: float = figure(
+        "Steam of the rise", "t/t OD", decimals=2, equation="heat of wood, water and liquor over the rise, direct"
+    )
+    a_minute: float = figure("10 min more", "kappa", decimals=1, equation="the cook run on")
+    a_degree: float = figure("1 °C more", "kappa", decimals=1, equation="the cook run hotter")
+    a_charge: float = figure("1 % of the charge more", "kappa", decimals=2, equation="the cook run with more alkali")
+    design: Design
+    cautions: tuple[Caution, ...] = ()
+
+
+_CHECK = {
+    "species": "softwood", "wood_t": 20, "moisture_pct": 50, "ea_g_l": 100, "sulphidity_pct": 30, "ea_pct_naoh": 18.5, "lw_m3_t": 4,
+    "target": 27, "points": ({"minute": 0, "temp_c": 80}, {"minute": 90, "temp_c": 170}, {"minute": 180, "temp_c": 170}),
+}  # fmt: skip
+
+
+@model(
+    "cook.design",
+    title="A cook by its temperature log",
+    source="Gustafson et al. 1983, form and softwood set; rejects, steam and other species are defaults to be calibrated",
+    holds_for="kraft, soda and soda-AQ; EA 12 to 24 % NaOH, sulphidity 0 to 45 %, L/W 2.8 to 6, 80 to 180 °C, kappa 10 to 110",
+    equation="lignin, carbohydrate and alkali by three phases, integrated over the log",
+    calibrated_by=("rate_factor", "carbohydrate_more", "alkali_factor"),
+    basis="default",
+    checks=(
+        Check(_CHECK, "kappa", 26.749, 1e-3),
+        Check(_CHECK, "yield_pct", 46.907, 1e-3),
+        Check(_CHECK, "residual_g_l", 9.8167, 1e-3),
+        Check(_CHECK, "h", 1574.5, 1e-3),
+    ),
+)
+def designed(case: LoggedCase) -> Designed:
+    """The cook of a case. Raises: ImpossibleInput, its fields named as the case has them."""
+    done = design(case, case.log, coefficients=case.coefficients)
+    return Designed(
+        kappa=done.cooked.kappa,
+        by_line=done.by_line,
+        yield_pct=done.cooked.yield_pct,
+        screened_pct=done.screened_pct,
+        rejects_pct=done.rejects,
+        residual_g_l=done.cooked.residual_g_l,
+        h=done.cooked.h,
+        viscosity_ml_g=done.cooked.viscosity_ml_g,
+        pulp_t=done.pulp_t,
+        white_m3=done.plan.white_m3,
+        chip_water_m3=done.plan.chip_water_m3,
+        black_m3=done.plan.black_m3,
+        steam_t_t=done.steam.direct_t_t,
+        a_minute=done.per_minute,
+        a_degree=done.per_degree,
+        a_charge=done.per_ea,
+        design=done,
+        cautions=done.cautions,
     )

@@ -7,34 +7,35 @@ import math
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from functools import cache
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
-from core.bleach.line import Plan as BleachingPlan
-from core.bleach.line import bleach, od_of, typical
-from core.bleach.mechanical import iso_after
-from core.bleach.sequence import read
+from core.bleach.unit import BleachPlan, bleached
 from core.blend.mix import Source
-from core.colour import brightness_from_ks, ks_from_kappa
-from core.cook.kinetic import Charge, cook
-from core.cook.profile import Points
+from core.chips.unit import FeedPlan
+from core.cook.kinetic import Charge
+from core.cook.unit import CookPlan, Made, made_by
 from core.deliver.draw import DrawCase
 from core.deliver.runcard import Additive
 from core.errors import ImpossibleInput, NotSolved, Problem
 from core.judge.band import Band
 from core.lab.methods import TESTS
-from core.line.network import Draw, DrawKind, Network, Outlet, Sets, Unit, build, loses, shares
+from core.line.acting import Line, solve_line
+from core.line.network import Draw, DrawKind, Outlet, Sets, Unit, loses, shares
 from core.line.steady import Solution
-from core.mechanical.refine import WOODS, EnergyCase, freeness
+from core.mechanical.refine import WOODS
+from core.mechanical.unit import RefinePlan
 from core.practice.table import ROWS
 from core.quantity import quantities
 from core.register import find
 from core.stock.shape import Box, Cylinder, Shape, Surveyed
-from core.stream import DS, INDEX, N, Vector, W
-from core.wash.line import Washer, wash
+from core.stream import INDEX, N, Vector, W
+from core.unit import Inlet, Kind
+from core.wash.line import Washer, wash_line
 from core.wash.oxygen import OxygenCase, delignify
+from core.wash.unit import OxygenPlan, WashPlan
 
 FORMAT = "fox-vat mill 1"
 Json = Mapping[str, Any]
@@ -174,70 +175,6 @@ class Pile:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class CookPlan:
-    """How a cooking unit is set to cook: what it makes by the kinetic model until a cook of it is kept."""
-
-    species: str
-    charge: Charge
-    points: Points
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RefinePlan:
-    """How a refining unit is set: its freeness by the energy model."""
-
-    wood: str
-    sec_kwh_t: float
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WashPlan:
-    """Washers of a unit: what of the dissolved goes on with the pulp is their loss.
-
-    Feed in %, solids of its liquor x0 in kg/t (0 to 400), dilution factor in t/ODt; `loss_row`: the plan row of its loss, or empty.
-    """
-
-    name: str
-    feed_pct: float
-    x0: float
-    df: float
-    loss_row: str
-    washers: tuple[Washer, ...]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OxygenPlan:
-    """An oxygen stage behind a cook: its kappa and shade follow what the cook makes."""
-
-    of: str
-    case: OxygenCase
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BleachPlan:
-    """A bleach plant behind units: a sequence with its charges, kg/ADt, or one peroxide tower on mechanical pulp."""
-
-    of: tuple[str, ...]
-    wood: str
-    sequence: str
-    charges: tuple[float, ...]
-    iso_in: float = 0.0  # mechanical: brightness in; peroxide and alkali in charges, % on pulp
-
-
-def gone_on(plan: WashPlan) -> float:
-    """The share of the dissolved that a washing line leaves with the pulp, 0 to 1. Raises: ImpossibleInput."""
-    found = wash(feed_pct=plan.feed_pct, x0=100.0, washers=plan.washers, df=plan.df)
-    return min(1.0, max(0.0, 1.0 - found.recovered_pct / 100.0))
-
-
-@cache
-def made_by(plan: CookPlan) -> "Made":
-    """Yield and kappa of a plan by the kinetic model, published coefficients. Raises: ImpossibleInput."""
-    done = cook(plan.species, plan.charge, plan.points)
-    return Made(yield_pct=done.yield_pct, kappa=done.kappa)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class MoveSpot:
     """Where a row of the practice table is used in this mill: the readings that fill its wells, the band, and what else they open with.
 
@@ -258,7 +195,7 @@ class MoveSpot:
         return self.band or f"move.{self.key}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class Mill:
     name: str
     note: str
@@ -284,6 +221,12 @@ class Mill:
     oxygen_plans: Mapping[str, OxygenPlan] = field(default_factory=dict)
     bleach_plans: Mapping[str, BleachPlan] = field(default_factory=dict)
     digesters: tuple[str, ...] = ()  # batch digesters with a thermometer
+    moisture_rows: Mapping[str, str] = field(default_factory=dict)  # the plan row that reads the moisture of a unit's feed
+
+    @cached_property
+    def feed_plans(self) -> dict[str, FeedPlan]:
+        """What is fed from outside at a rate that people set, by unit."""
+        return {key: FeedPlan(feed_t_h=rate) for key, rate in default_feeds(self).items() if rate > 0.0 and key != "filler"}
 
     def draw_case(self, grade: Grade, *, gsm: float | None = None, speed_m_min: float | None = None) -> DrawCase:
         """The machine's draw for a grade, its furnish ash still 0 (the mix fills it in)."""
@@ -310,24 +253,25 @@ class Mill:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Made:
-    """What a cook made: total yield, % of oven-dry wood (above 0 to 100), and its kappa (0 to 200)."""
-
-    yield_pct: float
-    kappa: float
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Running:
     """How the line is run: feeds by unit (t/h oven-dry), what each source gives (t/h), filler (t/h).
 
     `makes`: what a cooking unit makes of its wood, by unit; it stands in place of the unit's plan, or of a fixed loss and kappa.
+    `moisture_pct`: measured moisture of a wet feed, by unit; its wet rate stays, what is dry in it follows. `settings`: what was put in
+    force on a unit in place of the set-up, by unit and name (`Kind.settings`).
     """
 
     feeds: Mapping[str, float]
     gives: Mapping[str, float]
     filler_t_h: float
-    makes: Mapping[str, "Made"] = field(default_factory=dict)
+    makes: Mapping[str, Made] = field(default_factory=dict)
+    moisture_pct: Mapping[str, float] = field(default_factory=dict)
+    settings: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+
+
+NOTHING = Inlet(
+    solids_t_h=0.0, fibre_t_h=0.0, water_t_h=0.0, dissolved_t_h=0.0, temp_c=20.0, kappa=0.0, iso_pct=0.0, csf_ml=600.0
+)
 
 
 class _Reader:
@@ -459,9 +403,13 @@ def _plans(r: _Reader, units: list[Json]) -> tuple[dict[str, CookPlan], dict[str
                     aq_pct=r.number(c, "aq_pct", f"{place}.cook", 0.0, 0.5, default=0.0),
                 ),
                 points=tuple((float(m), float(t)) for m, t in c.get("points", [])),
+                causticizing_pct=r.number(c, "causticizing_pct", f"{place}.cook", 30.0, 100.0, default=82.0),
+                reduction_pct=r.number(c, "reduction_pct", f"{place}.cook", 30.0, 100.0, default=94.0),
+                kappa_row=r.text(c, "kappa_row", f"{place}.cook", ""),
+                vessel=r.text(c, "vessel", f"{place}.cook", "batch"),
             )
             try:
-                made_by(plan)
+                made_by(plan.species, plan.charge, plan.points)
                 cooks[key] = plan
             except (ImpossibleInput, NotSolved) as refusal:
                 r.bad(f"{place}.cook", str(refusal))
@@ -480,7 +428,6 @@ def _later_plans(r: _Reader, units: list[Json]) -> tuple[dict[str, WashPlan], di
     washes: dict[str, WashPlan] = {}
     oxygens: dict[str, OxygenPlan] = {}
     bleaches: dict[str, BleachPlan] = {}
-    ids = {u.get("id") for u in units}
     for i, u in enumerate(units):
         place, key = f"units[{i}] {u.get('id', '?')}", str(u.get("id", ""))
         try:
@@ -491,13 +438,13 @@ def _later_plans(r: _Reader, units: list[Json]) -> tuple[dict[str, WashPlan], di
                 )
                 made = WashPlan(
                     name=r.text(w, "name", f"{place}.washers"),
-                    x0=r.number(w, "x0", f"{place}.washers", 0, 400),
+                    x0=r.number(w, "x0", f"{place}.washers", 0, 400, default=60.0),
                     loss_row=r.text(w, "loss_row", f"{place}.washers", ""),
-                    feed_pct=r.number(w, "feed_pct", f"{place}.washers", 0.1, 60),
+                    feed_pct=r.number(w, "feed_pct", f"{place}.washers", 0.1, 60, default=11.0),
                     df=r.number(w, "df", f"{place}.washers", -1, 20),
                     washers=stages,
                 )
-                gone_on(made)
+                wash_line(made.case(NOTHING))
                 washes[key] = made
             if "oxygen" in u:
                 o = u["oxygen"]
@@ -510,41 +457,21 @@ def _later_plans(r: _Reader, units: list[Json]) -> tuple[dict[str, WashPlan], di
                     **numbers,
                 )
                 delignify(case)
-                oxygens[key] = OxygenPlan(of=r.text(o, "of", f"{place}.oxygen"), case=case)
+                oxygens[key] = OxygenPlan(case=case)
             if "bleach" in u:
                 b = u["bleach"]
                 plan = BleachPlan(
-                    of=tuple(str(x) for x in b.get("of", [])),
                     wood=r.text(b, "wood", f"{place}.bleach"),
                     sequence=r.text(b, "sequence", f"{place}.bleach", ""),
                     charges=tuple(float(c) for c in b.get("charges", [])),
                     iso_in=r.number(b, "iso_in", f"{place}.bleach", 0, 99, default=0.0),
+                    iso_row=r.text(b, "iso_row", f"{place}.bleach", ""),
                 )
                 bleached(plan, 12.0)
                 bleaches[key] = plan
         except (ImpossibleInput, NotSolved, KeyError, ValueError, TypeError) as refusal:
             r.bad(place, str(refusal))
-    for key, o in oxygens.items():
-        if o.of not in ids:
-            r.bad(f"{key}.oxygen.of", f"is {o.of!r}; there is no such unit")
-    for key, b in bleaches.items():
-        for of in b.of:
-            if of not in ids:
-                r.bad(f"{key}.bleach.of", f"names {of!r}; there is no such unit")
     return washes, oxygens, bleaches
-
-
-def bleached(plan: BleachPlan, kappa: float) -> tuple[float, float]:
-    """(kappa, % ISO) of a bleach plan on pulp of a kappa. Raises: ImpossibleInput."""
-    if not plan.sequence:
-        peroxide, alkali = plan.charges
-        return 0.0, iso_after(plan.wood, plan.iso_in, peroxide, alkali)
-    sequence = read(plan.sequence)
-    settings = list(typical(sequence, kappa))
-    for i, kg in enumerate(plan.charges):
-        settings[i] = replace(settings[i], charge=od_of(kg))
-    done = bleach(BleachingPlan(sequence=sequence, settings=tuple(settings), wood=plan.wood, kappa=kappa), over="mind")
-    return done.kappa, done.iso
 
 
 def _feed(parts: Vector, cons_pct: float, t_h: float) -> Vector:
@@ -779,6 +706,12 @@ def read_mill(data: Json) -> Mill:
         tanks[made_tank.key] = made_tank
         if made_tank.least_m3 >= made_tank.most_m3:
             r.bad(f"{place}.least_m3", f"is {made_tank.least_m3:g}; it must be under most_m3, {made_tank.most_m3:g}")
+    moisture_rows = {str(u.get("id", "")): str(u["moisture_row"]) for u in r.items(data, "units") if u.get("moisture_row")}
+    for key, name in moisture_rows.items():
+        if name not in plan:
+            r.bad(f"{key}.moisture_row", f"names {name!r}; the plan has no such row")
+        elif plan[name].test != "moisture":
+            r.bad(f"{key}.moisture_row", f"names {name!r}, which reads {plan[name].test}; it must read moisture")
     cook_plans, refine_plans = _plans(r, r.items(data, "units"))
     day_starts = r.text(data, "day_starts", "mill")
     clock = re.fullmatch(r"([01][0-9]|2[0-3]):([0-5][0-9])", day_starts)
@@ -810,62 +743,20 @@ def read_mill(data: Json) -> Mill:
         piles=piles,
         tanks=tanks,
         digesters=tuple(str(d) for d in data.get("digesters", [])),
+        moisture_rows=moisture_rows,
     )
     if r.problems:
         raise ImpossibleInput(*r.problems)
     return mill
 
 
-def _cooked_kappa(mill: Mill, running: Running, unit: str) -> float:
-    """The kappa a unit sends on: what its cook makes, what its oxygen stage leaves, else what the set-up says."""
-    if unit in mill.oxygen_plans:
-        o = mill.oxygen_plans[unit]
-        return delignify(replace(o.case, kappa_in=max(0.1, _cooked_kappa(mill, running, o.of)))).kappa
-    if unit in running.makes:
-        return running.makes[unit].kappa
-    if unit in mill.cook_plans:
-        return made_by(mill.cook_plans[unit]).kappa
-    found = next((u.sets.kappa for u in mill.units if u.id == unit), None)
-    return found or 0.0
-
-
-def _pulp_t_h(mill: Mill, running: Running, unit: str) -> float:
-    """Pulp a unit sends on, t/h, by the feed of its line and the yield of its cook: the weight of its kappa in a mix."""
-    of = mill.oxygen_plans[unit].of if unit in mill.oxygen_plans else unit
-    made = running.makes.get(of) or (made_by(mill.cook_plans[of]) if of in mill.cook_plans else None)
-    feeds = default_feeds(mill) | dict(running.feeds)
-    fed = sum(feeds.get(u.id, 0.0) for u in mill.units if any(o.to == of for o in u.outlets))
-    return fed * (made.yield_pct / 100.0 if made else 1.0)
-
-
-def _by_its_plan(mill: Mill, running: Running, u: Unit) -> Unit:
-    """A unit with what its washing, oxygen or bleaching plan makes of the pulp that comes."""
-    if u.id in mill.wash_plans:
-        on = gone_on(mill.wash_plans[u.id])
-        outlets = []
-        for o in u.outlets:
-            if o.name in ("on", "filtrate"):
-                v = o.shares.copy()
-                v[DS] = on if o.name == "on" else 1.0 - on
-                o = replace(o, shares=v)
-            outlets.append(o)
-        u = replace(u, outlets=tuple(outlets))
-    if u.id in mill.oxygen_plans:
-        kappa = _cooked_kappa(mill, running, u.id)
-        u = replace(u, sets=replace(u.sets, kappa=kappa, iso_pct=brightness_from_ks(ks_from_kappa(kappa))))
-    if u.id in mill.bleach_plans:
-        plan = mill.bleach_plans[u.id]
-        weights = [(_pulp_t_h(mill, running, k), _cooked_kappa(mill, running, k)) for k in plan.of]
-        total = sum(t for t, _ in weights)
-        kappa, iso = bleached(plan, max(0.1, sum(t * k for t, k in weights) / total if total > 0.0 else 12.0))
-        u = replace(u, sets=replace(u.sets, kappa=kappa, iso_pct=iso))
-    return u
-
-
-def network(mill: Mill, running: Running) -> Network:
-    """The mill's network as it is run now. Raises: UnsolvableNetwork, ImpossibleInput for a feed or a cooking unit that does not exist."""
+def _refuse(mill: Mill, running: Running) -> None:
+    """Raises: ImpossibleInput for a feed or a cooking unit that does not exist, or a yield or kappa that cannot be."""
     ids = {u.id for u in mill.units}
-    bad = [Problem(k, "is no unit with a feed") for k in running.feeds if k not in ids]
+    bad = [Problem(k, "is no unit with a feed") for k in (*running.feeds, *running.moisture_pct) if k not in ids]
+    for k, pct in running.moisture_pct.items():
+        if not 0.0 <= pct < 100.0:
+            bad.append(Problem(k, f"has a moisture of {pct:g} %; it must be 0 to under 100 %"))
     for k, made in running.makes.items():
         if k not in ids:
             bad.append(Problem(k, "is no unit that cooks"))
@@ -875,24 +766,66 @@ def network(mill: Mill, running: Running) -> Network:
             )
     if bad:
         raise ImpossibleInput(*bad)
+
+
+def _fed(u: Unit, running: Running) -> Unit:
+    """A unit with its feed as the line is run: its rate, and the moisture its wet feed has now."""
+    rate = running.filler_t_h if u.id == "filler" else running.feeds.get(u.id, running.settings.get(u.id, {}).get("feed_t_h"))
+    if u.supply:
+        return u
+    dry = float(u.feed.sum() - u.feed[W])
+    if rate is not None:
+        if dry > 0:
+            u = replace(u, feed=u.feed * (rate / dry))
+        elif u.id == "filler":
+            u = replace(u, feed=_feed(shares(0.0, FL=1.0), 40.0, rate))
+    moisture = running.moisture_pct.get(u.id)
+    if moisture is not None and dry > 0.0:
+        wet = float(u.feed.sum())
+        feed = u.feed * (wet * (1.0 - moisture / 100.0) / float(u.feed.sum() - u.feed[W]))
+        feed[W] = wet * moisture / 100.0
+        u = replace(u, feed=feed)
+    return u
+
+
+def acting_units(mill: Mill, running: Running, units: Mapping[str, Unit]) -> dict[str, Kind]:
+    """The settings of every unit that acts, as the line is run: a kept cook leads, and liquor is charged for the chips of the set-up."""
+    plans = (mill.wash_plans, mill.oxygen_plans, mill.bleach_plans, mill.refine_plans)
+    acting: dict[str, Kind] = {key: plan for each in plans for key, plan in each.items()}
+    acting |= mill.feed_plans
+    as_set = {u.id: u for u in mill.units}
+    for key, plan in mill.cook_plans.items():
+        plan = replace(plan, makes=running.makes.get(key))
+        fed = [u for u in units.values() if any(o.to == key for o in u.outlets) and u.id in running.moisture_pct]
+        if len(fed) == 1 and not as_set[fed[0].id].conversion:
+            meant = _fed(as_set[fed[0].id], replace(running, moisture_pct={}))
+            plan = replace(plan, charged_for_t_h=float(meant.feed.sum() - meant.feed[W]), chip_water_t_h=float(meant.feed[W]))
+        acting[key] = plan
+    for key, values in running.settings.items():
+        if key not in acting:
+            raise ImpossibleInput(Problem(key, "is no unit with settings"))
+        try:
+            acting[key] = acting[key].set_to(values)
+        except ImpossibleInput as refusal:
+            raise ImpossibleInput(*(Problem(f"{key}.{p.field}", p.text) for p in refusal.problems)) from None
+    return acting
+
+
+def solve_mill(mill: Mill, running: Running, start: Line | None = None) -> Line:
+    """The mill's line as it is run now, every unit acting on what enters it; `start` is a line of the same mill to begin from.
+
+    Raises: UnsolvableNetwork, NotSolved, ImpossibleInput for a feed or a cooking unit that does not exist.
+    """
+    _refuse(mill, running)
     units = []
     for u in mill.units:
-        rate = running.filler_t_h if u.id == "filler" else running.feeds.get(u.id)
-        if rate is not None and not u.supply:
-            dry = float(u.feed.sum() - u.feed[W])
-            if dry > 0:
-                u = replace(u, feed=u.feed * (rate / dry))
-            elif u.id == "filler":
-                u = replace(u, feed=_feed(shares(0.0, FL=1.0), 40.0, rate))
-        if u.id in running.makes or u.id in mill.cook_plans:
-            made = running.makes[u.id] if u.id in running.makes else made_by(mill.cook_plans[u.id])
+        u = _fed(u, running)
+        if u.id in running.makes and u.id not in mill.cook_plans:
+            made = running.makes[u.id]
             u = replace(u, conversion=loses(1.0 - made.yield_pct / 100.0), sets=replace(u.sets, kappa=made.kappa))
-        if u.id in mill.refine_plans:
-            p = mill.refine_plans[u.id]
-            u = replace(u, sets=replace(u.sets, csf_ml=freeness(EnergyCase(wood=p.wood, sec_kwh_t=p.sec_kwh_t)).csf_ml))
-        units.append(_by_its_plan(mill, running, u))
-    draws = [replace(d, target=running.gives[d.id[4:]]) if d.id.startswith("out.") else d for d in mill.draws]
-    return build(units, draws)
+        units.append(u)
+    draws = tuple(replace(d, target=running.gives[d.id[4:]]) if d.id.startswith("out.") else d for d in mill.draws)
+    return solve_line(tuple(units), draws, acting_units(mill, running, {u.id: u for u in units}), start)
 
 
 def default_feeds(mill: Mill) -> dict[str, float]:
@@ -903,7 +836,7 @@ def default_feeds(mill: Mill) -> dict[str, float]:
 def vessel_rates(mill: Mill, solution: Solution, running: Running) -> dict[str, tuple[float, float]]:
     """What flows into and out of every vessel, t/h oven-dry, as the line is run."""
     drawn = sum(running.gives.values())
-    feeds = default_feeds(mill) | dict(running.feeds)
+    feeds = {u.id: float(u.feed.sum() - u.feed[W]) for u in solution.network.units if u.id in default_feeds(mill)}
     rates = {}
     for key, v in mill.vessels.items():
         if v.source:

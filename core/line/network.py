@@ -95,6 +95,7 @@ class Draw:
     target: float
     rest: str = ""
     displaced: bool = False
+    carries: Vector | None = field(default=None, compare=False)  # of a supply: mass fractions, in place of the supply's own
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -272,6 +273,24 @@ def build(units: Iterable[Unit], draws: Iterable[Draw] = ()) -> Network:
     bad += _draw_problems(ds, us, index) if not bad else []
     if bad:
         raise UnsolvableNetwork(*bad)
+    network = _laid_out(us, ds, index)
+    if trapped := _trapped(network):
+        raise UnsolvableNetwork(*trapped)
+    return network
+
+
+def rebuilt(network: Network, units: tuple[Unit, ...], draws: tuple[Draw, ...]) -> Network:
+    """The same network with other shares, conversions, settings and targets; who sends to whom is as it was and is not checked again.
+
+    Raises: UnsolvableNetwork for shares not making 1, or a target that cannot be.
+    """
+    bad = _unit_problems(units, network.index) or _draw_problems(draws, units, network.index)
+    if bad:
+        raise UnsolvableNetwork(*bad)
+    return _laid_out(units, draws, network.index)
+
+
+def _laid_out(us: tuple[Unit, ...], ds: tuple[Draw, ...], index: Mapping[str, int]) -> Network:
     n = len(us)
     routing = np.zeros((N, n, n))
     conversion = np.empty((n, N, N))
@@ -282,9 +301,6 @@ def build(units: Iterable[Unit], draws: Iterable[Draw] = ()) -> Network:
             feed[i] = u.feed
         for o in u.outlets:
             routing[:, index[o.to], i] += o.shares
-    network = Network(
+    return Network(
         units=us, draws=ds, index=index, routing=routing, conversion=conversion, order=_component_order(conversion), feed=feed
     )
-    if trapped := _trapped(network):
-        raise UnsolvableNetwork(*trapped)
-    return network

@@ -3,6 +3,7 @@
 from typing import Any
 
 from core.cook.species import NAMES
+from core.cook.unit import VESSELS
 from core.lab.methods import TESTS
 from core.line.network import DrawKind
 from core.mechanical.refine import WOODS
@@ -50,27 +51,28 @@ COOK_PLAN = _obj(
         "ea_pct_naoh": _num(0.1, 30), "sulphidity_pct": _num(0, 60), "lw_m3_t": _num(2, 12),
         "points": {"type": "array", "items": {"type": "array", "items": _num(), "minItems": 2, "maxItems": 2}, "minItems": 2, "maxItems": 12},
     },
-    {"aq_pct": _num(0, 0.5)},
+    {"aq_pct": _num(0, 0.5), "causticizing_pct": _num(30, 100), "reduction_pct": _num(30, 100), "kappa_row": TEXT, "vessel": {"enum": list(VESSELS)}},
 )  # fmt: skip
 WASH_PLAN = _obj(
     {
-        "name": TEXT, "feed_pct": _num(0.1, 60), "x0": _num(0, 400), "df": _num(-1, 20),
+        "name": TEXT, "df": _num(-1, 20),
         "stages": {"type": "array", "items": {"type": "array", "prefixItems": [{"enum": list(KINDS)}, _num(0.1, 20), _num(0.1, 60)], "minItems": 3, "maxItems": 3}, "minItems": 1, "maxItems": 12},
     },
-    {"loss_row": TEXT},
+    {"loss_row": TEXT, "feed_pct": _num(0.1, 60), "x0": _num(0, 400)},
 )  # fmt: skip
 OXYGEN_PLAN = _obj(
-    {"of": KEY, "wood": {"enum": list(OXYGEN_WOODS)}, "minutes": _num(1, 300), "temp_c": _num(40, 130), "naoh_kg": _num(0, 80)},
-    {"cons_pct": _num(1, 40), "bar_abs": _num(1, 15)},
+    {"wood": {"enum": list(OXYGEN_WOODS)}, "minutes": _num(1, 300), "temp_c": _num(40, 130), "naoh_kg": _num(0, 80)},
+    {"cons_pct": _num(1, 40), "bar_abs": _num(1, 15), "of": KEY},  # `of` is of older documents and no longer read
 )
 BLEACH_PLAN = _obj(
-    {"of": _list(KEY, 1), "wood": TEXT, "charges": _list(_num(0, 100), 1)}, {"sequence": TEXT, "iso_in": _num(0, 99)}
+    {"wood": TEXT, "charges": _list(_num(0, 100), 1)},
+    {"sequence": TEXT, "iso_in": _num(0, 99), "iso_row": TEXT, "of": _list(KEY, 1)},
 )
 REFINE_PLAN = _obj({"wood": {"enum": list(WOODS)}, "sec_kwh_t": _num(1, 6000)})
 UNIT = _obj(
     {"id": KEY, "outlets": _list(_obj({"name": KEY, "to": KEY}, {"shares": PARTS}))},
     {
-        "line": TEXT, "station": TEXT, "title": TEXT, "supply": FLAG, "stores": FLAG, "fibre": FLAG, "feed": PARTS, "parts": PARTS,
+        "line": TEXT, "station": TEXT, "title": TEXT, "moisture_row": TEXT, "supply": FLAG, "stores": FLAG, "fibre": FLAG, "feed": PARTS, "parts": PARTS,
         "feed_t_h": _num(0, 1000), "cons_pct": _num(0.01, 100), "temp_c": _num(0, 180), "loss_pct": _num(0, 100), "sets": SETS, "cooks": {"enum": list(NAMES)}, "cook": COOK_PLAN, "refine": REFINE_PLAN, "washers": WASH_PLAN, "oxygen": OXYGEN_PLAN, "bleach": BLEACH_PLAN,
     },
 )  # fmt: skip

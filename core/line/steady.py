@@ -5,7 +5,8 @@ fractions of what stands in their tank, found by Newton's method, so that every 
 Source: models, section 1; Newton's method in place of its damped passes, since recycles near 1 make those slow.
 """
 
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -15,7 +16,7 @@ from scipy.sparse.linalg import SuperLU, splu
 
 from core.colour import ks_from_reflectance
 from core.errors import NotSolved, Problem
-from core.line.network import Draw, DrawKind, Network, UnsolvableNetwork
+from core.line.network import Draw, DrawKind, Network, Sets, UnsolvableNetwork
 from core.stream import COMPONENTS, DS, FIBRE, HEAT_KJ_KG_K, SUSPENDED, N, Quality, Stream, Vector, W
 
 FIRST_PASSES = 2
@@ -50,6 +51,8 @@ class Solution:
     s457: Vector
     grey: Vector
     temp_c: Vector
+    mixing: "Mixing"
+    arrives: Mapping[str, Vector]  # quality that comes to every unit, before it sets its own
 
     def draw_t_h(self, draw_id: str) -> float:
         """Mass flow of a draw, t/h of everything."""
@@ -125,7 +128,8 @@ class _Draws:
                 self.mask[j] = WATER if d.displaced else LIQUOR
             if tank.supply or (d.kind is DrawKind.THICKEN and d.displaced):
                 self.moving[j] = False
-                self.fixed[j] = tank.feed / tank.feed.sum() if tank.supply else WATER
+                own = tank.feed / tank.feed.sum() if tank.supply else WATER
+                self.fixed[j] = own if d.carries is None else d.carries
             self._constrain(j, d, network)
 
     def _constrain(self, j: int, d: Draw, network: Network) -> None:
@@ -293,14 +297,15 @@ def _refine(system: _System, x: Vector, phi: Vector) -> tuple[Vector, Vector, Ve
     raise NotSolved("the line", MOST_PASSES, worst, place)
 
 
-def solve(network: Network) -> Solution:
-    """Solve the steady state.
+def solve(network: Network, start: Solution | None = None) -> Solution:
+    """Solve the steady state; `start` is a solution of a network of the same shape, to begin from.
 
     Raises: UnsolvableNetwork when a draw would have to run backwards (incoming thinner than the target, a tank drawn
     dry) or a loop gives nothing up; NotSolved when the draws do not settle in 30 passes.
     """
     system = _System(network, _Draws(network))
-    into, drawn, carried, passes = _refine(system, *_first_guess(system))
+    guess = _first_guess(system) if start is None else (np.concatenate([start.into.ravel(), start.drawn]), start.drawn)
+    into, drawn, carried, passes = _refine(system, *guess)
     after = _after(network, into)
     whole = np.where(np.abs(drawn) > 0.0, drawn, 1.0)
     compositions = carried / whole[:, None]
@@ -308,6 +313,8 @@ def solve(network: Network) -> Solution:
     closure = _closure(network, into, after, drawn, compositions)
     if closure.max() > CLOSURE_TOLERANCE:
         raise NotSolved("the balance", passes, float(closure.max()), COMPONENTS[int(closure.argmax())])
+    mixing = Mixing(network, system.draws, after, carried)
+    quality, arrives = mixing.of([u.sets for u in network.units])
     return Solution(
         network=network,
         into=into,
@@ -316,7 +323,9 @@ def solve(network: Network) -> Solution:
         composition=compositions,
         passes=passes,
         closure=closure,
-        **_qualities(network, system.draws, after, carried),
+        mixing=mixing,
+        arrives=arrives,
+        **quality,
     )
 
 
@@ -387,59 +396,109 @@ def _closure(network: Network, into: Vector, after: Vector, drawn: Vector, compo
     return closure
 
 
-def _qualities(network: Network, draws: _Draws, after: Vector, carried: Vector) -> dict[str, Vector]:
-    """Mix what rides on the solids through the solved flows; units that set a quality start it anew."""
+QUALITIES = ("kappa", "csf_ml", "k457", "s457", "grey", "temp_c")
+FED = (0.0, float(np.log(600.0)), 0.0, 30.0, 0.0)  # what is fed from outside carries, where its unit says nothing
+
+
+class Mixing:
+    """How what rides on the solids, and heat, mix at every unit, by the solved flows; units that set a quality start it anew.
+
+    Kappa and freeness (its logarithm) ride on the fibre, colour on all that is suspended, heat on everything.
+    """
+
+    def __init__(self, network: Network, draws: _Draws, after: Vector, carried: Vector) -> None:
+        n = len(network.units)
+        c, to, at, routed = network.links
+        moved, lane = routed * np.maximum(after[at, c], 0.0), to * n + at
+        inner = np.array([not network.unit(d.tank).supply for d in network.draws], dtype=bool)
+
+        def weights(by: Vector) -> Vector:
+            flow = np.bincount(lane, weights=by[c] * moved, minlength=n * n).reshape(n, n)
+            mass = (carried @ by)[inner]
+            np.add.at(flow, (draws.to[inner], draws.tank[inner]), mass)
+            np.subtract.at(flow, (draws.rest[inner], draws.tank[inner]), mass)
+            return np.maximum(flow, 0.0)
+
+        def share_of(by: Vector) -> tuple[Vector, Vector, Vector]:
+            """(mixing by mass of `by`, what the feed is of each unit's total, whether anything comes at all)."""
+            flow = weights(by)
+            feed = np.maximum(network.feed, 0.0) @ by
+            total = flow.sum(axis=1) + feed
+            some = total > 1e-12
+            safe = np.where(some, total, 1.0)
+            return flow / safe[:, None], feed / safe, some
+
+        heat = weights(HEAT_KJ_KG_K)
+        warm = network.feed @ HEAT_KJ_KG_K
+        feed_temps = np.array([u.feed_temp_c for u in network.units])
+        supplied = np.zeros(n)
+        bought = (carried @ HEAT_KJ_KG_K)[~inner]
+        np.add.at(supplied, draws.to[~inner], bought)
+        heat_in = heat.sum(axis=1) + warm + supplied
+        warmth = warm * feed_temps
+        np.add.at(warmth, draws.to[~inner], bought * feed_temps[draws.tank[~inner]])
+        safe = np.where(heat_in > 1e-12, heat_in, 1.0)
+        fed = np.array(FED)[:, None]
+        (fibre, fibre_fed, fibre_some), (solids, solids_fed, solids_some) = share_of(FIBRE), share_of(SUSPENDED)
+        self.shares, self.right = np.empty((6, n, n)), np.empty((6, n))
+        self.shares[:2], self.shares[2:5], self.shares[5] = fibre, solids, heat / safe[:, None]
+        self.right[:2] = np.where(fibre_some, fibre_fed * fed[:2], fed[:2])
+        self.right[2:5] = np.where(solids_some, solids_fed * fed[2:], fed[2:])
+        self.right[5] = np.where(heat_in > 1e-12, warmth / safe, 20.0)
+
+    def of(self, sets: Sequence[Sets]) -> tuple[dict[str, Vector], dict[str, Vector]]:
+        """(quality at every unit, what arrives there before the unit sets its own)."""
+        matrices, right = np.eye(len(sets)) - self.shares, self.right.copy()
+        given = np.array([_given(s) for s in sets], dtype=np.float64).T
+        quality, unit = np.nonzero(~np.isnan(given))
+        matrices[quality, unit] = 0.0
+        matrices[quality, unit, unit] = 1.0
+        right[quality, unit] = given[quality, unit]
+        found = np.asarray(np.linalg.solve(matrices, right[:, :, None])[:, :, 0], dtype=np.float64)
+        came: Vector = np.einsum("qij,qj->qi", self.shares, found) + self.right
+        return _named(found), _named(came)
+
+
+def _given(s: Sets) -> tuple[float | None, ...]:
+    """What a unit sets, as it mixes; None where it sets nothing."""
+    light = s.iso_pct is not None and s.s457 is not None
+    return (
+        s.kappa,
+        None if s.csf_ml is None else float(np.log(s.csf_ml)),
+        s.s457 * ks_from_reflectance(s.iso_pct / 100.0) if light and s.s457 is not None and s.iso_pct is not None else None,
+        s.s457 if light else None,
+        s.grey,
+    )
+
+
+def _named(found: Vector) -> dict[str, Vector]:
+    told = dict(zip(QUALITIES, found, strict=True))
+    told["csf_ml"] = np.exp(told["csf_ml"])
+    return told
+
+
+def mixed_again(solution: Solution, network: Network) -> Solution:
+    """The same flows with the qualities that the units of `network` set."""
+    quality, arrives = solution.mixing.of([u.sets for u in network.units])
+    told: dict[str, Any] = {**quality, "network": network, "arrives": arrives}
+    return replace(solution, **told)
+
+
+def solutes_of(solution: Solution, adds: Vector) -> Vector:
+    """Solutes that enter every unit (n, k), in the unit of `adds` (n, k), what each unit adds to them.
+
+    They go where the dissolved solids go, draws included; signed amounts are carried like any other. Conserved exactly.
+    """
+    network = solution.network
     n = len(network.units)
-    c, to, at, routed = network.links
-    moved, lane = routed * np.maximum(after[at, c], 0.0), to * n + at
-    inner = np.array([not network.unit(d.tank).supply for d in network.draws], dtype=bool)
-
-    def weights(by: Vector) -> Vector:
-        flow = np.bincount(lane, weights=by[c] * moved, minlength=n * n).reshape(n, n)
-        mass = (carried @ by)[inner]
-        np.add.at(flow, (draws.to[inner], draws.tank[inner]), mass)
-        np.subtract.at(flow, (draws.rest[inner], draws.tank[inner]), mass)
-        return np.maximum(flow, 0.0)
-
-    def share_of(by: Vector) -> tuple[Vector, Vector, Vector]:
-        """(I − mixing by mass of `by`, what the feed is of each unit's total, whether anything comes at all)."""
-        flow = weights(by)
-        feed = np.maximum(network.feed, 0.0) @ by
-        total = flow.sum(axis=1) + feed
-        some = total > 1e-12
-        safe = np.where(some, total, 1.0)
-        return np.eye(n) - flow / safe[:, None], feed / safe, some
-
-    sets = [u.sets for u in network.units]
-    light_k: list[float | None] = []
-    light_s: list[float | None] = []
-    for s in sets:
-        light_s.append(s.s457 if s.iso_pct is not None else None)
-        light_k.append(None if s.iso_pct is None or s.s457 is None else s.s457 * ks_from_reflectance(s.iso_pct / 100.0))
-    heat = weights(HEAT_KJ_KG_K)
-    warm = network.feed @ HEAT_KJ_KG_K
-    feed_temps = np.array([u.feed_temp_c for u in network.units])
-    supplied = np.zeros(n)
-    bought = (carried @ HEAT_KJ_KG_K)[~inner]
-    np.add.at(supplied, draws.to[~inner], bought)
-    heat_in = heat.sum(axis=1) + warm + supplied
-    warmth = warm * feed_temps
-    np.add.at(warmth, draws.to[~inner], bought * feed_temps[draws.tank[~inner]])
-    safe = np.where(heat_in > 1e-12, heat_in, 1.0)
-    # kappa and freeness ride on the fibre, colour on all that is suspended; units that set a value start it anew
-    log_csf = [None if s.csf_ml is None else float(np.log(s.csf_ml)) for s in sets]
-    settings = np.array([[s.kappa for s in sets], log_csf, light_k, light_s, [s.grey for s in sets]], dtype=np.float64)
-    fed = np.array([0.0, float(np.log(600.0)), 0.0, 30.0, 0.0])[:, None]
-    on = ~np.isnan(settings)
-    (fibre, fibre_fed, fibre_some), (solids, solids_fed, solids_some) = share_of(FIBRE), share_of(SUSPENDED)
-    matrices, right = np.empty((6, n, n)), np.empty((6, n))
-    matrices[:2], matrices[2:5], matrices[5] = fibre, solids, np.eye(n) - heat / safe[:, None]
-    right[:2] = np.where(fibre_some, fibre_fed * fed[:2], fed[:2])
-    right[2:5] = np.where(solids_some, solids_fed * fed[2:], fed[2:])
-    right[5] = np.where(heat_in > 1e-12, warmth / safe, 20.0)
-    quality, unit = np.nonzero(on)
-    matrices[quality, unit] = 0.0
-    matrices[quality, unit, unit] = 1.0
-    right[quality, unit] = settings[quality, unit]
-    kappa, csf, k457, s457, grey, temp = np.linalg.solve(matrices, right[:, :, None])[:, :, 0]
-    return {"kappa": kappa, "csf_ml": np.exp(csf), "k457": k457, "s457": s457, "grey": grey, "temp_c": temp}
+    share = network.routing[DS].copy()
+    stands = solution.after[:, DS]
+    for d, q, w in zip(network.draws, solution.drawn, solution.composition, strict=True):
+        tank = network.index[d.tank]
+        rest = network.rest_target(d)
+        if rest is not None and stands[tank] > 0.0:
+            moved = q * w[DS] / stands[tank]
+            share[network.index[d.to], tank] += moved
+            share[rest, tank] -= moved
+    into: Vector = np.linalg.solve(np.eye(n) - share, share @ adds)
+    return into

@@ -11,7 +11,7 @@ from typing import Final
 import numpy as np
 
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
-from core.quantity import check, figure, quantity
+from core.quantity import check, choice, figure, leaf, quantity, rows
 from core.register import Check, model
 
 L_STANDARD: Final = 9.0  # t liquor / t OD at 10 %
@@ -31,9 +31,9 @@ def liquor(cons_pct: float) -> float:
 class Washer:
     """One stage: its kind, E10, and the consistency it leaves at, %."""
 
-    kind: str
-    e10: float
-    out_pct: float
+    kind: str = choice("Kind", tuple(KINDS))
+    e10: float = quantity("E10, Norden at 10 %", "", possible=(0.1, 20), valid=(1, 15), decimals=1)
+    out_pct: float = quantity("Leaves at", "%", possible=(0, 60), above=True, valid=(8, 35), decimals=1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -63,6 +63,39 @@ class WashLine:
     to_evaporators: float
     solids_pct: float
     closure: float
+    cautions: tuple[Caution, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WashCase:
+    """A line of washers and what enters it."""
+
+    feed_pct: float = quantity("Feed", "%", possible=(0, 60), above=True, valid=(1, 30), decimals=2)
+    x0: float = quantity("Solids in its liquor", "kg/t", possible=(0, 400), valid=(1, 250), decimals=1)
+    df: float = quantity("Dilution factor", "t/ODt", possible=(-1, 20), valid=(0, 5), decimals=2)
+    y_in: float = quantity("Solids of the wash liquor", "kg/t", possible=(0, 400), valid=(0, 100), decimals=1, default=0.0)
+    na2so4_share: float = quantity("Na₂SO₄ in the solids", "kg/kg", possible=(0, 1), valid=(0.2, 0.7), decimals=2, default=0.56)
+    od_t_h: float = quantity("Pulp", "t/h OD", possible=(0, 500), decimals=2, default=1.0)
+    economy: float = quantity("Evaporators’ economy", "t/t", possible=(0.5, 12), valid=(4, 6), decimals=1, default=5.0)
+    washers: tuple[Washer, ...] = rows("Washer", Washer, most=12)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WashFound:
+    """What a line of washers does; `line` holds its stages."""
+
+    loss_kg_adt: float = figure("Loss with the pulp, solids", "kg/ADt", decimals=1, equation="0.9 L x of the last mat")
+    soda_kg_adt: float = figure(
+        "Soda loss, as Na₂SO₄", "kg/ADt", decimals=1, equation="loss × Na₂SO₄ a kg solids; what is bound apart"
+    )
+    recovered_pct: float = figure("Recovered", "%", decimals=1, equation="100 (1 − loss/what came in)")
+    x_last: float = figure("Solids in the last mat", "kg/t", decimals=2, equation="all stages solved together")
+    shower_m3_h: float = figure("Hot water", "m³/h", decimals=1, equation="(L last + DF) × pulp")
+    to_evaporators: float = figure("First filtrate", "t/ODt", decimals=2, equation="L0 + V2 − L1 of the first stage")
+    evaporators_t_h: float = figure("To the evaporators", "t/h", decimals=1, equation="first filtrate × pulp")
+    solids_pct: float = figure("Solids to the evaporators", "%", decimals=1, equation="first filtrate's kg/t over 10")
+    steam_t_h: float = figure("Steam for the dilution", "t/h", decimals=2, equation="DF × pulp/economy")
+    line: WashLine
     cautions: tuple[Caution, ...] = ()
 
 
@@ -145,9 +178,66 @@ def wash(*, feed_pct: float, x0: float, washers: tuple[Washer, ...], df: float, 
     if df < 0.0:
         cautions += (Caution("df", f"dilution {df:g} is negative: liquor goes on with the pulp"),)
     return WashLine(
-        stages=tuple(stages), df=df, loss_kg_adt=AD * last.l1 * last.x1, recovered_pct=100.0 * (1.0 - last.l1 * last.x1 / fed) if fed > 0.0 else math.nan,
-        to_evaporators=first.v1, solids_pct=first.y1 / 10.0, closure=closure, cautions=cautions,
-    )  # fmt: skip
+        stages=tuple(stages),
+        df=df,
+        loss_kg_adt=AD * last.l1 * last.x1,
+        recovered_pct=100.0 * (1.0 - last.l1 * last.x1 / fed) if fed > 0.0 else math.nan,
+        to_evaporators=first.v1,
+        solids_pct=first.y1 / 10.0,
+        closure=closure,
+        cautions=cautions,
+    )
+
+
+_DRUMS = (
+    {"kind": "drum", "e10": 3.5, "out_pct": 12},
+    {"kind": "drum", "e10": 3.5, "out_pct": 12},
+    {"kind": "drum", "e10": 3.5, "out_pct": 13},
+)
+_LINE = {"feed_pct": 11, "x0": 60, "df": 2.5, "washers": _DRUMS}
+
+
+@model(
+    "wash.line",
+    title="A line of washers",
+    source="Norden stages in counter-current, solved together; E10 are defaults by kind",
+    holds_for="1 to 12 stages, each of its own kind",
+    equation="loss = 0.9 L x of the last mat; 2N linear equations: Norden and solute balance of each stage",
+    symbols="loss=loss_kg_adt x=x_last",
+    calibrated_by=("e10",),
+    basis="default",
+    checks=(
+        Check(_LINE, "x_last", 1.3863, 3e-3), Check(_LINE, "loss_kg_adt", 8.3499, 3e-3),
+        Check(_LINE, "recovered_pct", 98.089, 3e-3), Check(_LINE, "to_evaporators", 10.591, 3e-3),
+    ),
+)  # fmt: skip
+def wash_line(case: WashCase) -> WashFound:
+    """The line of a case. Raises: ImpossibleInput, its fields named as the case has them (df, washers.2.e10)."""
+    cautions = check(case)
+    try:
+        found = wash(feed_pct=case.feed_pct, x0=case.x0, washers=case.washers, df=case.df, y_in=case.y_in)
+    except ImpossibleInput as refusal:
+        raise ImpossibleInput(*(Problem(_leaf(p.field), p.text) for p in refusal.problems)) from None
+    return WashFound(
+        loss_kg_adt=found.loss_kg_adt,
+        soda_kg_adt=found.loss_kg_adt * case.na2so4_share,
+        recovered_pct=found.recovered_pct,
+        x_last=found.stages[-1].x1,
+        shower_m3_h=shower_of(case.df, case.od_t_h, case.washers[-1].out_pct),
+        to_evaporators=found.to_evaporators,
+        evaporators_t_h=filtrate_t_h(found, case.od_t_h),
+        solids_pct=found.solids_pct,
+        steam_t_h=steam_t_h(found, case.od_t_h, case.economy),
+        line=found,
+        cautions=cautions + found.cautions,
+    )
+
+
+def _leaf(name: str) -> str:
+    """out_2 of the solver is washers.2.out_pct of the case."""
+    head, _, number = name.rpartition("_")
+    inner = {"out": "out_pct", "e10": "e10"}.get(head)
+    return leaf("washers", int(number), inner) if inner and number.isdigit() else name
 
 
 def df_for_loss(
@@ -547,9 +637,13 @@ def e10_by_samples(
     return tuple(reversed(found))
 
 
-def salt_of(line: WashLine, share: float) -> float:
-    """Loss as sodium sulphate, kg/ADt, from its share in the solids."""
-    return line.loss_kg_adt * share
+WEAK_UNDER = 0.75  # of what its kind does
+
+
+def weak_stages(fitted: tuple[float, ...], washers: tuple[Washer, ...]) -> tuple[int, ...]:
+    """The stages, counted from 1, whose E10 by samples is under three quarters of their kind's; samples that tell nothing are passed."""
+    pairs = enumerate(zip(fitted, washers, strict=False), start=1)
+    return tuple(i for i, (e, w) in pairs if math.isfinite(e) and e < WEAK_UNDER * KINDS[w.kind])
 
 
 def filtrate_t_h(line: WashLine, od_t_h: float) -> float:

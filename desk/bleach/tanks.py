@@ -1,6 +1,6 @@
 """The chemical tank book: levels, deliveries and strength tests as records; cover, orders and what never meets."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from core.bleach.ceilings import mind_strength
@@ -13,6 +13,7 @@ from desk.log.practice import from_result
 from desk.people.rights import refuse
 
 BOOK_DAYS = 60
+APART = 0.15  # of the solved use: more is said
 WHAT = ("level", "delivery", "strength")
 
 
@@ -38,6 +39,9 @@ class Standing:
     never: tuple
     kg_adt: float
     last: tuple
+    use_from: str
+    typed_m3_h: float
+    apart: bool  # use of the set-up and of the charges are more than 15 % apart
 
 
 def standings(state, adt_h: float) -> list[Standing]:
@@ -54,11 +58,23 @@ def standings(state, adt_h: float) -> list[Standing]:
     return [_standing(state, t, book[f"tank.{k}"], adt_h) for k, t in state.mill.tanks.items()]
 
 
+def use_of(state, chemical: str, strength_g_l: float) -> float:
+    """What the line takes of a chemical as it is run now, m³/h at a strength; 0 where no unit takes it."""
+    kg_h = sum(acts.duties.get(f"{chemical}_kg_h", 0.0) for acts in state.line.acts.values())
+    return kg_h / strength_g_l if strength_g_l > 0.0 else 0.0
+
+
 def _standing(state, t, book: list[Record], adt_h: float) -> Standing:
     level = next((r for r in reversed(book) if r.status == "level"), None)
     test = next((r for r in reversed(book) if r.status == "strength"), None)
     strength = test.value if test else t.strength_g_l
+    typed, solved = t.use_m3_h, use_of(state, t.chemical, strength)
+    if solved > 0.0:
+        t = replace(t, use_m3_h=solved)
     common = {
+        "use_from": "solved from the charges" if solved > 0.0 else "set-up",
+        "typed_m3_h": typed,
+        "apart": bool(solved > 0.0 and typed > 0.0 and abs(typed / solved - 1.0) > APART),
         "tank": t,
         "strength": strength,
         "strength_at": test.at if test else None,

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from datetime import timedelta
+from typing import NamedTuple
 from urllib.parse import urlencode
 
 from django.contrib import messages
@@ -12,16 +13,20 @@ from django.views.decorators.http import require_http_methods, require_safe
 from core.bleach import line as bleaching
 from core.bleach.ceilings import CL, DT, HP, OF_STAGE, STRENGTH_MOST_G_L, mind_charge, mind_strength
 from core.bleach.line import READY, Bleached, Cheapest, Plan, ad_of, cheapest, od_of, slopes, solution_l_min, typical, water_of
+from core.bleach.plant import case_of, found_of
 from core.bleach.sequence import CODES, Misread, Sequence, read
-from core.bleach.stages import CHEMICAL
+from core.bleach.stages import CHEMICAL, Setting
 from core.bleach.store import NEVER
+from core.bleach.unit import LEAST_KAPPA, BleachPlan
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.band import judge
+from core.unit import Worked
 from core.wash.oxygen import WOODS
 from desk.bleach import tanks as book
 from desk.bleach.drawings import FORMULA, sequence_picture
 from desk.cases.benches import Bench, bench_view
 from desk.kit.bench import Well, read_wells, render_bench, typed_number
+from desk.kit.templatetags.vat import clock
 from desk.kit.text import whole
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
@@ -54,6 +59,8 @@ START = "O-D0-EOP-D1"
 WELLS = tuple(Well(*w) for w in (
     ("kappa", "Kappa in", "", 26, 0.1, 200), ("cod", "COD carried in", "kg/t OD", 8, 0, 300), ("od_t_h", "Pulp", "t/h OD", 6.6, 0.01, 300), ("clo2_g_l", "ClO₂ solution", "g/L", 9.4, 0.1, STRENGTH_MOST_G_L), ("target", "Brightness wanted", "% ISO", 86, 20, 95), ("visc", "Viscosity that may go", "mL/g", 350, 0, 1500), ("front", "Kappa entering now", "", 0, 0, 200),
 ))  # fmt: skip
+SETTING = ("charge", "minutes", "temp_c", "ph")
+IDLE_OD_T_H = 6.6  # pulp a plant is worked through with while none comes
 LIMITS = {
     "c": ("charge", "kg/ADt", 0, 100),
     "m": ("time", "min", 0, 1000),
@@ -66,27 +73,63 @@ def station(request, state, **more) -> dict:
     return {"station": "bleach", "stations": STATIONS, "small": draw_small(state), **more}
 
 
-def _wells(state) -> tuple[Well, ...]:
-    """The wells opened at the line: the rate that enters the kraft bleach, the brightness its plan wants; kappa is typed."""
-    start = {}
-    if "K.bleach" in state.solution.network.index:
-        into = state.solution.enters("K.bleach")
-        start = {"od_t_h": round(into.solids_t_h, 2)}
-    row = state.mill.plan.get("K.last_washer.brightness")
-    if row:
-        start["target"] = row.band.aim
-    return tuple(Well(w.name, w.label, w.unit, start.get(w.name, w.start), w.low, w.high) for w in WELLS)
+class Standing(NamedTuple):
+    """A bleach plant as it stands: the unit, its settings, the plan that meets the pulp now, the pulp, and where its charges come from."""
+
+    key: str
+    unit: BleachPlan
+    plan: Plan
+    od_t_h: float
+    source: str
 
 
-def _stage_rows(data, seq: Sequence, kappa: float) -> list[dict]:
-    """A row a stage: its words, and charge, time, temperature and pH as typed or as usual."""
+def plants(state) -> dict[str, str]:
+    """The units of this mill that bleach by a sequence, with their titles."""
+    titles = {u.id: u.title for u in state.mill.units}
+    return {k: titles[k] for k, p in state.mill.bleach_plans.items() if p.sequence}
+
+
+def _standing(state, key: str) -> Standing | None:
+    """The plant as the line runs it now; None where this mill has none of that name."""
+    unit = state.line.acting.get(key)
+    if not isinstance(unit, BleachPlan) or not unit.sequence:
+        return None
+    inlet = state.line.inlets[key]
+    record = state.put_in_force.get(key)
+    plan = unit.plan(max(LEAST_KAPPA, inlet.kappa), inlet.kg_odt("COD"))
+    return Standing(key, unit, plan, inlet.solids_t_h, f"in force since {clock(record.at)}" if record else "set-up")
+
+
+def _wells(state, standing: Standing | None) -> tuple[tuple[Well, ...], dict[str, str]]:
+    """The wells opened at the line, and where each comes from: the pulp that enters the plant, the brightness its plan row wants."""
+    start, sources = {}, dict.fromkeys((w.name for w in WELLS), "default")
+    if standing is not None:
+        start = {"kappa": standing.plan.kappa, "cod": standing.plan.cod, "od_t_h": standing.od_t_h or IDLE_OD_T_H}
+        sources |= dict.fromkeys(start, "solved")
+        row = state.mill.plan.get(standing.unit.iso_row)
+        if row:
+            start["target"] = row.band.aim
+            sources["target"] = "set-up"
+    wells = tuple(replace(w, start=round(start[w.name], 2)) if w.name in start else w for w in WELLS)
+    return wells, sources
+
+
+def _settings(seq: Sequence, kappa: float, standing: Standing | None) -> tuple[Setting, ...]:
+    """What the stages open with: as the plant is run where it is its sequence, else as is usual."""
+    if standing is not None and standing.plan.sequence.text == seq.text:
+        return standing.plan.settings
+    return typical(seq, kappa)
+
+
+def _stage_rows(data, seq: Sequence, settings: tuple[Setting, ...]) -> list[dict]:
+    """A row a stage: its words, and charge, time, temperature and pH as typed or as they stand."""
     rows = []
-    for i, (stage, usual) in enumerate(zip(seq.stages, typical(seq, kappa), strict=True)):
-        start = {"c": round(ad_of(usual.charge), 1), "m": usual.minutes, "t": usual.temp_c, "p": usual.ph}
-        wells = [
-            Well(f"s{i}{k}", f"{stage.name}, {word}", unit, start[k], low, high).read(data)
-            for k, (word, unit, low, high) in LIMITS.items()
-        ]
+    for i, (stage, usual) in enumerate(zip(seq.stages, settings, strict=True)):
+        start = {"c": round(ad_of(usual.charge), 2), "m": usual.minutes, "t": usual.temp_c, "p": usual.ph}
+        wells = []
+        for k, (word, unit, low, high) in LIMITS.items():
+            well = Well(f"s{i}{k}", f"{stage.name}, {word}", unit, start[k], low, high).read(data)
+            wells.append(well | {"touched": well["text"] != f"{start[k]:g}"})
         rows.append(
             {
                 "i": i,
@@ -102,13 +145,18 @@ def _stage_rows(data, seq: Sequence, kappa: float) -> list[dict]:
     return rows
 
 
-def _plan(seq: Sequence, rows: list[dict], v: dict, wood: str) -> Plan:
-    settings = tuple(
-        replace(r["usual"], charge=od_of(c["value"]), minutes=m["value"], temp_c=t["value"], ph=p["value"])
-        for r in rows
-        for c, m, t, p in [r["wells"]]
-    )
-    return Plan(sequence=seq, settings=settings, wood=wood, kappa=v["kappa"], cod=v["cod"])
+def _plan(seq: Sequence, rows: list[dict], wells: list[dict], wood: str, standing: Standing | None) -> Plan:
+    """The plan as typed; wells that nobody touched keep the figures of the line, not those they show rounded."""
+    settings = []
+    for r in rows:
+        typed = {name: w["value"] for name, w in zip(SETTING, r["wells"], strict=True) if w["touched"]}
+        if "charge" in typed:
+            typed["charge"] = od_of(typed["charge"])
+        settings.append(replace(r["usual"], **typed))
+    v = {w["name"]: w for w in wells}
+    own = {name: getattr(standing.plan, name) for name in ("kappa", "cod")} if standing else {}
+    pulp = {name: own[name] if name in own and not v[name]["touched"] else v[name]["value"] for name in ("kappa", "cod")}
+    return Plan(sequence=seq, settings=tuple(settings), wood=wood, **pulp)
 
 
 @require_safe
@@ -118,13 +166,19 @@ def sequence(request):
     if state is None:
         return render(request, "no_mill.html")
     chosen = READY.get(request.GET.get("ready", ""))
-    text = request.GET.get("seq", chosen[0] if chosen else START)[:80]
-    wood = request.GET.get("wood", chosen[1] if chosen else "softwood")
+    own = plants(state)
+    key = request.GET.get("line", "" if chosen or "seq" in request.GET else next(iter(own), ""))
+    standing = _standing(state, key) if key in own else None
+    text = request.GET.get("seq", standing.plan.sequence.text if standing else chosen[0] if chosen else START)[:80]
+    wood = request.GET.get("wood", standing.unit.wood if standing else chosen[1] if chosen else "softwood")
     wood = wood if wood in WOODS else "softwood"
-    wells = _wells(state)
+    opening, sources = _wells(state, standing)
     if chosen and "kappa" not in request.GET:
-        wells = tuple(replace(w, start=chosen[2]) if w.name == "kappa" else w for w in wells)
-    wells, v = read_wells(request.GET, wells)
+        opening = tuple(replace(w, start=chosen[2]) if w.name == "kappa" else w for w in opening)
+    wells, v = read_wells(request.GET, opening)
+    for well, start in zip(wells, opening, strict=True):
+        well["touched"] = well["text"] != f"{start.start:g}"
+        well["source"] = "typed" if well["touched"] else sources[start.name]
     context = station(
         request,
         state,
@@ -133,6 +187,9 @@ def sequence(request):
         wood=wood,
         woods=list(WOODS),
         readies=list(READY),
+        plants=own.items(),
+        key=key if standing else "",
+        charges_from=standing.source if standing and standing.plan.sequence.text == text else "usual",
         sequencing=True,
         solve=request.GET.get("solve") == "1",
     )
@@ -141,20 +198,20 @@ def sequence(request):
     except Misread as fault:
         context |= {"misread": fault.problems[0].text, "caret": "\u2007" * fault.at + "^", "rows": []}
         return render_bench(request, "bleach/sequence", context)
-    rows = _stage_rows(request.GET, seq, v.get("kappa", 20.0))
+    rows = _stage_rows(request.GET, seq, _settings(seq, v.get("kappa", 20.0), standing))
     context |= {"seq": seq, "rows": rows}
     if not any(w["error"] for w in wells) and not any(w["error"] for r in rows for w in r["wells"]):
         try:
-            context |= _worked(request, state, _plan(seq, rows, v, wood), rows, v)
+            plan = _plan(seq, rows, wells, wood, standing)
+            context |= _worked(request, state, plan, rows, v, standing)
+            if standing and request.user.may("move") and (moved := _to_put(plan, standing)):
+                asked = {"unit": key, **moved, "back": request.get_full_path()}
+                context["put_in_force"] = f"{reverse('mill:put')}?{urlencode(asked)}"
         except ImpossibleInput as refusal:
             for p in refusal.problems:
                 where, _, what = p.field.partition(".")
                 if where[:1] == "s" and whole(where[1:], 1, len(rows)):
-                    well = rows[int(where[1:]) - 1]["wells"][
-                        ["charge", "minutes", "temp_c", "ph"].index(what)
-                        if what in ("charge", "minutes", "temp_c", "ph")
-                        else 0
-                    ]
+                    well = rows[int(where[1:]) - 1]["wells"][SETTING.index(what) if what in SETTING else 0]
                     well["error"] = f"{well['label']} {p.text}"
                 else:
                     next((w for w in wells if w["name"] == p.field), wells[0])["error"] = f"{p.field} {p.text}"
@@ -162,13 +219,26 @@ def sequence(request):
     return render_bench(request, "bleach/sequence", context)
 
 
-def _worked(request, state, plan: Plan, rows: list[dict], v: dict) -> dict:
-    done = bleaching.bleach(plan)
+def _to_put(plan: Plan, standing: Standing) -> dict[str, str]:
+    """The charges that differ from those in force, by the name of the setting; none for another sequence."""
+    if plan.sequence.text != standing.plan.sequence.text:
+        return {}
+    pairs = zip(plan.settings, standing.plan.settings, strict=True)
+    names = standing.unit.settings()
+    found = {
+        f"charge.{i}": f"{ad_of(a.charge):.3f}" for i, (a, b) in enumerate(pairs, start=1) if abs(a.charge - b.charge) > 1e-4
+    }
+    return {k: v for k, v in found.items() if k in names}
+
+
+def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Standing | None) -> dict:
+    over = "mind" if standing is not None else "refuse"  # a running line is minded, a plan refused
+    done = bleaching.bleach(plan, over=over)
     best = cheapest(plan, iso_pct=v["target"], viscosity_loss=v["visc"]) if request.GET.get("solve") == "1" else None
     solved = best if isinstance(best, Cheapest) else None
     front = bleaching.front(plan, v["front"]) if v["front"] else None
     moved = front if isinstance(front, bleaching.Front) else None
-    row = state.mill.plan.get("K.last_washer.brightness")
+    row = state.mill.plan.get(standing.unit.iso_row) if standing else None
     after = None
     if solved:
         after = (solved_plan(plan, solved), solved.bleached)
@@ -186,13 +256,16 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict) -> dict:
         if r["card"] and r["card"] not in shown:
             shown.append(r["card"])
     found = {
-        "b": done, "slopes": slopes(plan), "p": sequence_picture(plan, done, after=after, target=v["target"]), "cards": shown, "judged": judge(done.iso, row.band, confirmed=True) if row else None, "band": row.band if row else None, "water": water_of(plan), "hours": bleaching.hours(done), "over": bleaching.over_bleached(done, v["target"]),
+        "b": done, "worked": Worked(model="bleach.plant", case=case_of(plan), result=found_of(done)),
+        "mark": f"m-{judge(done.iso, row.band, confirmed=True).state.value}" if row else "",
+        "wanted_words": f"last washer wanted {row.band.low:.1f} to {row.band.high:.1f}" if row else "",
+        "slopes": slopes(plan), "p": sequence_picture(plan, done, after=after, target=v["target"]), "cards": shown, "water": water_of(plan), "over": bleaching.over_bleached(done, v["target"]),
         "strength": mind_strength(v["clo2_g_l"], "clo2_g_l"), "minds": [c for r in rows for c in r["mind"]],
-        "chemicals": [(FORMULA.get(k, k), kg) for k, kg in sorted(done.chemicals.items(), key=lambda kv: -kv[1])], "solved": solved, "beyond": best if isinstance(best, Infeasible) else front if isinstance(front, Infeasible) else None, "front": moved, "left": done.steps[-1].done.residual,
+        "others": [(FORMULA.get(k, k), kg) for k, kg in done.chemicals.items() if k not in ("ClO2", "H2O2", "NaOH") and kg > 0.0], "solved": solved, "beyond": best if isinstance(best, Infeasible) else front if isinstance(front, Infeasible) else None, "front": moved,
     }  # fmt: skip
     if solved:
         found |= {
-            "put": _address(plan, after[0], v),
+            "put": _address(plan, after[0], v, standing.key if standing else ""),
             "charges": [
                 (plan.sequence.stages[i].name, ad_of(plan.settings[i].charge), ad_of(c))
                 for i, c in zip(bleaching.movable(plan), solved.charges, strict=True)
@@ -218,9 +291,9 @@ def solved_plan(plan: Plan, solved: Cheapest) -> Plan:
     return replace(plan, settings=tuple(settings))
 
 
-def _address(plan: Plan, to: Plan, v: dict) -> str:
+def _address(plan: Plan, to: Plan, v: dict, line: str) -> str:
     """The page with a plan's settings put into its wells."""
-    asked = {"seq": plan.sequence.text, "wood": plan.wood, **{k: f"{x:g}" for k, x in v.items()}}
+    asked = {"line": line, "seq": plan.sequence.text, "wood": plan.wood, **{k: f"{x:g}" for k, x in v.items()}}
     for i, s in enumerate(to.settings):
         asked |= {
             f"s{i}c": f"{ad_of(s.charge):.2f}",
@@ -336,7 +409,7 @@ def tanks(request):
             problem, field = f"Value is “{text}”; it must be a number.", "value"
         except book.BookRefused as refusal:
             problem, field = str(refusal), refusal.field
-    into = state.solution.enters("K.bleach").solids_t_h if "K.bleach" in state.solution.network.index else 0.0
+    into = sum(state.line.inlets[k].solids_t_h for k in state.mill.bleach_plans)
     found = book.standings(state, od_of(into))
     context = station(
         request,

@@ -12,9 +12,9 @@ from django.views.decorators.http import require_POST, require_safe
 from core.chips.wood import BASES, Part
 from core.cook import belt as belts
 from core.cook.belt import Belt
+from core.cook.unit import CookPlan
 from core.errors import CoreError, ImpossibleInput
 from core.judge.band import Band, judge
-from core.line.mill import default_feeds
 from desk.cases.benches import Bench, bench_view
 from desk.chips import yard
 from desk.chips.drawings import belt_picture
@@ -51,16 +51,20 @@ WELLS = tuple(Well(*w) for w in (
     ("rho_0", "Round wood, basic density", "kg/m³", 510, 200, 900), ("rho_1", "Sawmill, basic density", "kg/m³", 500, 200, 900), ("feed_t_h", "Oven-dry feed", "t/h", 10.35, 0.01, 500), ("presteam", "Presteaming at 100 °C", "min", 6, 0, 60),
 ))  # fmt: skip
 CLASS_WELLS = tuple(Well(k, f"Class {words} mm", "%", start, 0, 100) for k, _, words, start in CLASSES)
-LARCH = "K.larch.cook"
 
 
 def _station(request, state, **more):
     return {"station": "chips", "stations": STATIONS, "small": draw_small(state), **more}
 
 
-def _wells(state) -> tuple[Well, ...]:
-    """The bench's wells; the feed opens at what the line is fed."""
-    fed = default_feeds(state.mill).get("K.larch.chips")
+def _cook_of(state) -> tuple[str, CookPlan] | None:
+    """The batch cook that the belt feeds: the first of the line with its charge as in force."""
+    return next(((k, p) for k, p in state.line.acting.items() if isinstance(p, CookPlan) and p.vessel == "batch"), None)
+
+
+def _wells(state, cook: str) -> tuple[Well, ...]:
+    """The bench's wells; the feed opens at what comes to the cook."""
+    fed = round(state.line.inlets[cook].solids_t_h, 2) if cook else 0.0
     return tuple(replace(w, start=fed) if w.name == "feed_t_h" and fed else w for w in WELLS)
 
 
@@ -90,10 +94,11 @@ def belt(request):
         return render(request, "no_mill.html")
     basis = request.GET.get("basis", "green")
     basis = basis if basis in BASES else "green"
-    wells, v = read_wells(request.GET, _wells(state))
+    unit, plan = _cook_of(state) or ("", None)
+    wells, v = read_wells(request.GET, _wells(state, unit))
     classes, shares = read_wells(request.GET, CLASS_WELLS)
     errors = {w["name"]: w["error"] for w in (*wells, *classes) if w["error"]}
-    row, plan = state.mill.plan.get("K.larch_blow.kappa"), state.mill.cook_plans.get(LARCH)
+    row = state.mill.plan.get(plan.kappa_row) if plan else None
     band = row.band if row else Band(low=28, high=32, outer_low=26, outer_high=34, target=30)
     context = _station(
         request, state, basis=basis, bases=(("green", "green mass"), ("dry", "dry wood"), ("solid", "solid m³"), ("loose", "loose m³")), looks=yard.LOOKS.items(), traps=yard.TRAPS.items(), feeds=yard.FEEDS.items(), piles=yard.stands(state),
@@ -101,7 +106,7 @@ def belt(request):
     )  # fmt: skip
     found = None
     if plan is None:
-        errors["share_0"] = f"The set-up has no cook for {LARCH}; an engineer adds one."
+        errors["share_0"] = "The set-up has no batch cook; an engineer adds one."
     elif not errors:
         try:
             found = _worked(v | shares, basis, plan)
@@ -120,7 +125,7 @@ def belt(request):
         known = [
             (s.pile.name, s.pile.kind, s.now, s.pile.limit_days) for s in context["piles"] if s.now is not None and s.now.layers
         ]
-        wood = colour_of(state.solution.enters("K.larch.chips"))[0]
+        wood = colour_of(state.solution.enters(unit))[0]
         context |= {
             "b": found, "judged": judge(found.uneven.kappa, band, confirmed=True), "shares": [(name, [pct(getattr(found.mix, b)[i], 1) for b in ("green", "dry", "solid", "loose")]) for i, name in enumerate(("Round wood", "Sawmill"))],
             "p": belt_picture(found.uneven, found.after, [(k, shares[k]) for k, *_ in CLASSES], EDGES, known, band, found.dry_pct, found.full_pct, wood),

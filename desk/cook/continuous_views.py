@@ -1,20 +1,24 @@
 """The continuous digester: zones by production, kappa down the vessel, and a change of rate on its way to the blow line."""
 
+from dataclasses import replace
+
 from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
 from core.cook import continuous
 from core.cook.kinetic import Charge
+from core.cook.unit import CookPlan
 from core.errors import CoreError, ImpossibleInput
 from core.judge.band import judge
 from desk.cook import actions
 from desk.cook.drawings import vessel_picture
 from desk.cook.views import band_of, station
 from desk.kit.bench import Well, render_bench
+from desk.kit.templatetags.vat import clock
 from desk.mill.context import state_of
 
-SPECIES = "alder"
+NO_DIGESTER = "hardwood"  # what the page is worked through with where the mill has no continuous digester
 WELLS = tuple(Well(*w) for w in (
     ("wood_t_h", "Wood fed now", "t/h OD", 4.6, 0.1, 300.0), ("new_t_h", "Wood fed then", "t/h OD", 5.1, 0.1, 300.0), ("level_pct", "Chip level", "% of top zone", 100.0, 10.0, 110.0), ("ea_pct_naoh", "EA on wood", "% NaOH", 17.5, 5.0, 30.0),
     ("sulphidity_pct", "Sulphidity, of AA", "%", 28.4, 0.0, 60.0), ("lw_m3_t", "Liquor to wood", "m³/t", 4.0, 2.0, 12.0), ("target", "Kappa wanted", "", 18.0, 5.0, 100.0), ("feed_c", "Chips enter at", "°C", 100.0, 20.0, 140.0),
@@ -29,7 +33,8 @@ def vessel(request):
     if state is None:
         return render(request, "no_mill.html")
     data = request.POST if request.method == "POST" else request.GET
-    wells = [w.read(data) for w in WELLS]
+    species, opening, sources = _opening(state)
+    wells = [w.read(data) | {"source": sources[w.name] if w.name not in data else ""} for w in opening]
     rows = [
         {"name": label, "kind": kind, "wells": [Well(f"{k}{i}", f"{label}, {LIMITS[k][0]}", LIMITS[k][1], start, *LIMITS[k][2:]).read(data) for k, start in (("v", v), ("p", p), ("t", t))]}
         for i, (kind, label, v, p, t) in enumerate(ZONES)
@@ -38,7 +43,7 @@ def vessel(request):
     context = station(request, state, wells=wells, zones=rows, vessel=True, may_move=request.user.may("move"))
     if not any(w["error"] for w in every):
         try:
-            context |= _worked({w["name"]: w["value"] for w in every}, state)
+            context |= _worked({w["name"]: w["value"] for w in every}, state, species)
         except ImpossibleInput as refusal:
             for problem in refusal.problems:
                 next((w for w in every if w["name"] == problem.field), every[0])["error"] = f"{problem.field} {problem.text}"
@@ -59,16 +64,37 @@ def vessel(request):
     return render_bench(request, "cook/continuous", context)
 
 
-def _worked(v: dict, state) -> dict:
+def _opening(state) -> tuple[str, tuple[Well, ...], dict[str, str]]:
+    """What the digester of this mill cooks, its wells as it is run now, and where each comes from."""
+    found = next(((k, p) for k, p in state.line.acting.items() if isinstance(p, CookPlan) and p.vessel == "continuous"), None)
+    sources = dict.fromkeys((w.name for w in WELLS), "default")
+    if found is None:
+        return NO_DIGESTER, WELLS, sources
+    unit, plan = found
+    record, row = state.put_in_force.get(unit), state.mill.plan.get(plan.kappa_row)
+    charge = dict.fromkeys(
+        ("ea_pct_naoh", "sulphidity_pct", "lw_m3_t"), f"in force since {clock(record.at)}" if record else "set-up"
+    )
+    start = {name: getattr(plan.charge, name) for name in charge}
+    sources |= charge
+    if (fed := state.line.inlets[unit].solids_t_h) > 0.0:
+        start["wood_t_h"] = round(fed, 2)
+        sources["wood_t_h"] = "solved"
+    if row is not None and row.band.target is not None:
+        start["target"], sources["target"] = row.band.target, "set-up"
+    return plan.species, tuple(replace(w, start=start.get(w.name, w.start)) for w in WELLS), sources
+
+
+def _worked(v: dict, state, species: str) -> dict:
     whole = tuple(continuous.Zone(name=label, kind=kind, volume_m3=v[f"v{i}"], packing_t_m3=v[f"p{i}"], temp_c=v[f"t{i}"]) for i, (kind, label, *_) in enumerate(ZONES))  # fmt: skip
     zones = continuous.filled(whole, v["level_pct"])
     charge = Charge(ea_pct_naoh=v["ea_pct_naoh"], sulphidity_pct=v["sulphidity_pct"], lw_m3_t=v["lw_m3_t"])
-    way, done = continuous.cooked_through(SPECIES, charge, zones, v["wood_t_h"], feed_c=v["feed_c"])
+    way, done = continuous.cooked_through(species, charge, zones, v["wood_t_h"], feed_c=v["feed_c"])
     then = continuous.passage(zones, v["new_t_h"], feed_c=v["feed_c"])
     temps, bound = continuous.feed_forward(zones, v["wood_t_h"], v["new_t_h"])
-    plain = continuous.blow_line(SPECIES, charge, zones, v["wood_t_h"], v["new_t_h"], feed_c=v["feed_c"])
-    moved = continuous.blow_line(SPECIES, charge, zones, v["wood_t_h"], v["new_t_h"], temps_after=temps, feed_c=v["feed_c"])
-    band = band_of(state, SPECIES, v["target"])
+    plain = continuous.blow_line(species, charge, zones, v["wood_t_h"], v["new_t_h"], feed_c=v["feed_c"])
+    moved = continuous.blow_line(species, charge, zones, v["wood_t_h"], v["new_t_h"], temps_after=temps, feed_c=v["feed_c"])
+    band = band_of(state, species, v["target"])
     changes = [(z.name, z.temp_c, t) for z, t in zip(zones, temps, strict=True) if abs(t - z.temp_c) >= 0.05]
     move = None
     if changes:

@@ -1,21 +1,81 @@
 """The wells of a cook: its case, and the points of its profile."""
 
+from dataclasses import dataclass
 from types import SimpleNamespace
 
 from core.cook.design import DesignCase
+from core.cook.kinetic import Charge
+from core.cook.profile import Points
+from core.cook.species import SPECIES
+from core.cook.unit import CookPlan
 from desk.kit.bench import BenchForm, typed_number
+from desk.kit.templatetags.vat import clock
 
 MOST_POINTS = 7
+MET_FROM = 0.01  # of the charge: less is not told
 DesignForm = BenchForm.of(SimpleNamespace(case_class=DesignCase, function=None, name="cook.design"))
-OPENINGS = {
-    "larch": ({"species": "larch", "wood_t": 22.4, "moisture_pct": 46.8, "over_thick_pct": 9.5, "ea_g_l": 104, "sulphidity_pct": 28.4, "ea_pct_naoh": 18.0, "lw_m3_t": 4.1, "target": 30},
-              ((0, 80), (35, 116), (50, 116), (95, 170), (189, 170))),
-    "alder": ({"species": "alder", "wood_t": 20, "moisture_pct": 45, "over_thick_pct": 5, "ea_g_l": 104, "sulphidity_pct": 28.4, "ea_pct_naoh": 17.5, "lw_m3_t": 4.0, "target": 18},
-              ((0, 80), (90, 165), (137, 165))),
-    "bagasse": ({"species": "bagasse", "wood_t": 4, "moisture_pct": 68, "over_thick_pct": 0, "ea_g_l": 110, "sulphidity_pct": 0, "ea_pct_naoh": 13.0, "lw_m3_t": 5.0, "target": 14.3},
-                ((0, 80), (20, 165), (52, 165))),
-}  # fmt: skip
-ROWS = {"larch": "K.larch_blow.kappa", "alder": "K.alder_blow.kappa", "bagasse": "S.blow.kappa"}
+# what the set-up does not hold of a cook: wood a charge, over-thick chips, white liquor; by kind of wood
+CHARGES = {
+    "softwood": {"wood_t": 22.4, "over_thick_pct": 9.5, "ea_g_l": 104, "target": 30},
+    "hardwood": {"wood_t": 20, "over_thick_pct": 5, "ea_g_l": 104, "target": 18},
+    "bagasse": {"wood_t": 4, "over_thick_pct": 0, "ea_g_l": 110, "target": 14.3},
+}
+BARE = (
+    {
+        "species": "softwood",
+        "moisture_pct": 50,
+        "sulphidity_pct": 30,
+        "ea_pct_naoh": 18.5,
+        "lw_m3_t": 4.0,
+        **CHARGES["softwood"],
+    },
+    ((0, 80), (90, 170), (180, 170)),
+)  # where the mill plans no cook
+
+
+@dataclass(frozen=True)
+class Opening:
+    """What the design of a unit's cook opens with: wells, points, and where each well comes from."""
+
+    unit: str
+    title: str
+    wells: dict
+    points: Points
+    sources: dict[str, str]
+    met: Charge | None = None  # the charge as the wood that comes meets it, where that is another
+
+
+def openings(state) -> dict[str, Opening]:
+    """The cooks of this mill as they are run now, by wood or plant: charge as in force, moisture as the chips come, the plan's log."""
+    titles, found = {u.id: u.title for u in state.mill.units}, {}
+    for unit, plan in state.line.acting.items():
+        if not isinstance(plan, CookPlan):
+            continue
+        inlet, row, record = state.line.inlets[unit], state.mill.plan.get(plan.kappa_row), state.put_in_force.get(unit)
+        wet = inlet.solids_t_h + inlet.water_t_h
+        usual = CHARGES.get(SPECIES[plan.species].kind, CHARGES["softwood"])
+        charge = {name: getattr(plan.charge, name) for name in plan.settings()}
+        wells = {**usual, **charge, "species": plan.species}
+        sources = dict.fromkeys(usual, "default") | dict.fromkeys(
+            charge, f"in force since {clock(record.at)}" if record else "set-up"
+        )
+        if wet > 0.0:
+            wells["moisture_pct"] = round(100.0 * inlet.water_t_h / wet, 2)
+            read = next((state.moistures[u] for u in state.moistures if state.feeds(u, unit)), None)
+            sources["moisture_pct"] = f"measured {clock(read.at)}" if read else "set-up"
+        else:
+            wells["moisture_pct"] = BARE[0]["moisture_pct"]
+        if row is not None and row.band.target is not None:
+            wells["target"], sources["target"] = row.band.target, "set-up"
+        met = plan.met(inlet)
+        other = abs(met.ea_pct_naoh / plan.charge.ea_pct_naoh - 1.0) > MET_FROM
+        found[plan.species] = Opening(unit, titles[unit], wells, plan.points, sources, met if other else None)
+    return found
+
+
+def kappa_row(state, species: str) -> str:
+    """The plan row of the kappa of a wood's cook in this mill, or an empty string."""
+    return next((p.kappa_row for p in state.mill.cook_plans.values() if p.species == species), "")
 
 
 class Profile:

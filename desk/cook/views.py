@@ -18,16 +18,17 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 
 from core.cook import fit as fits
 from core.cook import follow, kinetic
-from core.cook.design import charge_of, design, liquor_of, solve_for
+from core.cook.design import charge_of, designed, liquor_of, logged, solve_for
 from core.cook.profile import h_factor
 from core.cook.species import DEFAULT, NAMES
 from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.band import Band, judge
 from core.judge.next_cook import next_plan
+from core.unit import Worked
 from desk.cook import actions, thermometer
 from desk.cook.actions import CookRefused, coefficients_in_use, log_of, measured_of, minute_of
 from desk.cook.drawings import cook_picture, fit_plot
-from desk.cook.forms import OPENINGS, ROWS, DesignForm, Profile
+from desk.cook.forms import BARE, DesignForm, Opening, Profile, kappa_row, openings
 from desk.cook.models import Cook, CookFit
 from desk.kit.bench import render_bench, typed_number
 from desk.kit.sheet import safe
@@ -47,7 +48,7 @@ def station(request, state, **more) -> dict:
 
 
 def band_of(state, species: str, target: float) -> Band:
-    row = state.mill.plan.get(ROWS.get(species, ""))
+    row = state.mill.plan.get(kappa_row(state, species))
     band = row.band if row else None
     if band and band.low <= target <= band.high:
         return band
@@ -67,9 +68,12 @@ def design_page(request):
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
-    start = OPENINGS.get(request.GET.get("wood", request.GET.get("species", "larch")), OPENINGS["larch"])
-    form = DesignForm(DesignForm.opened(request.GET, start[0], request.schools), schools=request.schools)
-    profile = Profile(request.GET, start[1])
+    own = openings(state)
+    asked = request.GET.get("wood", request.GET.get("species", next(iter(own), "")))
+    opening = own.get(asked)
+    wells, points = (opening.wells, opening.points) if opening else BARE
+    form = DesignForm(DesignForm.opened(request.GET, wells, request.schools), schools=request.schools)
+    profile = Profile(request.GET, points)
     fitted_choice = request.GET.get("coefficients", "")
     context = station(
         request,
@@ -77,7 +81,8 @@ def design_page(request):
         form=form,
         profile=profile,
         levers=LEVERS,
-        openings=OPENINGS,
+        openings=own,
+        sources=_sources(form, opening, request.schools),
         lever=request.GET.get("solve", ""),
         species=form.data["species"],
         may_cook=request.user.may("cook"),
@@ -87,7 +92,9 @@ def design_page(request):
         case = form.case
         use, fit = coefficients_in_use(case.species) if fitted_choice != "default" else (DEFAULT, None)
         try:
-            found = design(case, profile.points, coefficients=use)
+            logged_case = logged(case, profile.points, use)
+            worked = Worked(model="cook.design", case=logged_case, result=designed(logged_case))
+            found = worked.result.design
         except ImpossibleInput as refusal:
             for p in refusal.problems:
                 form.add_error(p.field if p.field in form.fields else None, p.text)
@@ -98,12 +105,42 @@ def design_page(request):
                 solved = solve_for(case, profile.points, context["lever"], coefficients=use)
             got = solved if solved is not None and not isinstance(solved, Infeasible) else None
             context |= {
-                "d": found, "case": case, "band": band, "judged": judge(found.cooked.kappa, band, confirmed=True), "fit": fit, "solved": got, "beyond": solved if isinstance(solved, Infeasible) else None,
+                "d": found, "worked": worked, "case": case, "put_in_force": _to_put(request, case, opening), "met": _met(case, profile.points, use, opening),
+                "mark": f"m-{judge(found.cooked.kappa, band, confirmed=True).state.value}",
+                "sure_words": f"one standard deviation ± {fit.after if fit else follow.UNCALIBRATED_SD:.1f}; " + (f"fitted to {fit.n} cooks" if fit else "uncalibrated default"), "band": band, "fit": fit, "solved": got, "beyond": solved if isinstance(solved, Infeasible) else None,
                 "sd": fit.after if fit else follow.UNCALIBRATED_SD, "rejects": found.rejects,
                 "p": cook_picture(found.cooked, profile.points, band=(band.low, band.high), end=profile.points[-1][0], after=got.cooked if got else None, after_points=got.points if got else ()),
                 "put": _put(got) if got else "", "hold": form.given, "holdable": dict(parse_qsl(_simple(case, profile.points, found).partition("?")[2])), "simple": _simple(case, profile.points, found),
             }  # fmt: skip
     return render_bench(request, "cook/design", context)
+
+
+def _sources(form, opening: Opening | None, schools) -> dict[str, str]:
+    """Where each well of the design comes from: as it opened, or typed."""
+    if opening is None:
+        return dict.fromkeys(form.fields, "default")
+    opened = DesignForm.opened({}, opening.wells, schools)
+    return {k: opening.sources.get(k, "") if form.data[k] == opened[k] else "typed" for k in form.fields}
+
+
+def _met(case, points, coefficients, opening: Opening | None) -> Worked | None:
+    """The cook as its liquor meets the wood that comes now, where nobody has changed the charge for it; None where it is the same."""
+    if opening is None or opening.met is None or case.species != opening.wells["species"]:
+        return None
+    met = opening.met
+    as_met = replace(case, ea_pct_naoh=met.ea_pct_naoh, lw_m3_t=met.lw_m3_t)
+    logged_case = logged(as_met, points, coefficients)
+    return Worked(model="cook.design", case=logged_case, result=designed(logged_case))
+
+
+def _to_put(request, case, opening: Opening | None) -> str:
+    """Where the charge of this design is put in force; empty where it is in force already, or this person may not."""
+    if opening is None or case.species != opening.wells["species"] or not request.user.may("move"):
+        return ""
+    names = ("ea_pct_naoh", "sulphidity_pct", "lw_m3_t", "aq_pct")
+    moved = {k: f"{getattr(case, k):.6g}" for k in names if abs(getattr(case, k) - opening.wells[k]) > 1e-4}
+    asked = {"unit": opening.unit, **moved, "back": request.get_full_path()}
+    return f"{reverse('mill:put')}?{urlencode(asked)}" if moved else ""
 
 
 def _put(solved) -> str:

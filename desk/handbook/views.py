@@ -1,5 +1,6 @@
 """The register of models, and the working of any number: its equation, the values put in, source, range, cautions."""
 
+import json
 import re
 
 from django.http import Http404
@@ -84,9 +85,10 @@ def working(request, name: str):
         model = find(name)
     except KeyError:
         raise Http404 from None
-    form_class = BenchForm.of(model)
+    usual = calc.example(model)
+    form_class = BenchForm.of(model, calc.counts(model, request.GET, usual))
     schools = request.schools
-    form = form_class(form_class.opened(request.GET, calc.example(model), schools), schools=schools)
+    form = form_class(form_class.opened(request.GET, calc.flat(usual), schools), schools=schools)
     result = form.run()
     names = quantities(model.result_class)
     usual = next((f for f in model.symbols.values() if f in names), next(iter(names)))
@@ -115,11 +117,12 @@ def working(request, name: str):
                     "on": field == wanted,
                 }
             )
+        put_in = {k: f.said for k, f in form.fields.items()}
         moves = [
             {
-                "label": quantities(model.case_class)[m.field].label,
+                "label": put_in[m.field].label,
                 "step": m.step,
-                "unit": quantities(model.case_class)[m.field].unit,
+                "unit": put_in[m.field].unit,
                 "change": m.change,
                 "of": names[wanted].unit,
             }
@@ -129,5 +132,6 @@ def working(request, name: str):
             "rows": rows, "lead": next(r for r in rows if r["on"]), "moves": moves, "tokens": tokens_of(model, case, result, schools),
             "cautions": calc.cautions_of(result), "strips": {k: range_strip(getattr(case, k), q) for k, q in quantities(model.case_class).items() if not q.options},
             "address": f"{reverse('handbook:calc', args=[model.name])}",
+            "call": json.dumps(calc.plain(case), ensure_ascii=False),
         }  # fmt: skip
     return render_bench(request, "handbook/working", _page(request, **more))

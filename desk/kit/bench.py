@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 from urllib.parse import urlencode
@@ -14,10 +14,10 @@ from django.utils.cache import patch_vary_headers
 
 from core import calc
 from core.errors import Caution, CoreError, ImpossibleInput, Infeasible
-from core.quantity import KEY, Quantity, quantities
+from core.quantity import Quantity, quantities, row_fields
 from core.register import Model
 from desk.kit import units
-from desk.kit.templatetags.vat import figure
+from desk.kit.templatetags.vat import figure, midline
 from desk.kit.units import Schools, shown, typed, way
 
 
@@ -177,6 +177,7 @@ class BenchForm(forms.Form):
     """A form over a core case: fields from its quantities, answers and refusals from its model."""
 
     model: Model
+    counts: Mapping[str, int] = {}  # how many rows of each kind its case has
 
     def __init__(self, *args, schools: Schools | None = None, **kwargs):
         super().__init__(*args, **kwargs)
@@ -185,18 +186,19 @@ class BenchForm(forms.Form):
             field.schools = schools
 
     @classmethod
-    def of(cls, model: Model) -> type["BenchForm"]:
-        """The form class of a registered model."""
-        made = {"model": model}
-        for f in fields(model.case_class):
-            if KEY in f.metadata:
-                said = f.metadata[KEY]
-                if said.options:
-                    made[f.name] = WordField(said)
-                    continue
-                made[f.name] = NumberField(
-                    said, required=True, error_messages={"required": f"is empty; give {said.label.lower()}"}
-                )
+    def of(cls, model: Model, counts: Mapping[str, int] | None = None) -> type["BenchForm"]:
+        """The form class of a registered model, with so many rows of each kind where its case has rows."""
+        made: dict[str, Any] = {"model": model, "counts": dict(counts or {})}
+        for name, said in calc.leaves(model.case_class, made["counts"]).items():
+            label = said.label
+            if "." in name:
+                group, number, _ = name.split(".")
+                label = f"{row_fields(model.case_class)[group].label} {number}: {midline(said.label)}"
+            if said.options:
+                made[name] = WordField(replace(said, label=label))
+                continue
+            messages = {"required": f"is empty; give {said.label.lower()}"}
+            made[name] = NumberField(replace(said, label=label), required=True, error_messages=messages)
         return type(f"{model.case_class.__name__}Form", (cls,), made)
 
     @classmethod
@@ -204,14 +206,13 @@ class BenchForm(forms.Form):
         """What the wells open with: what the address says (in its own units, ?units=), else the opening figures."""
         written = units.from_key(asked.get("units", ""), schools)
         found = {}
-        for name, said in quantities(cls.model.case_class).items():
+        usual = calc.leaf_defaults(cls.model.case_class, cls.counts)
+        for name, said in calc.leaves(cls.model.case_class, cls.counts).items():
             text = asked.get(name)
             if said.options:
-                found[name] = (
-                    text if text is not None else str(opening.get(name, calc.defaults(cls.model).get(name, said.options[0])))
-                )
+                found[name] = text if text is not None else str(opening.get(name, usual.get(name, said.options[0])))
             elif text is None:
-                start = opening.get(name, calc.defaults(cls.model).get(name))
+                start = opening.get(name, usual.get(name))
                 found[name] = "" if start is None else well_text(start, said, schools)
             elif "units" in asked and written == schools:
                 found[name] = text  # as it was typed
@@ -225,7 +226,7 @@ class BenchForm(forms.Form):
     @property
     def case(self) -> Any:
         """The case of valid wells."""
-        return self.model.case_class(**self.cleaned_data)
+        return calc.gather(self.model, self.cleaned_data, self.counts)
 
     @property
     def query(self) -> str:
@@ -235,7 +236,8 @@ class BenchForm(forms.Form):
     @property
     def given(self) -> dict[str, str]:
         """The case as text that reads back the same."""
-        return {k: v if isinstance(v, str) else repr(float(v)) for k, v in self.cleaned_data.items()}
+        told = {k: v if isinstance(v, str) else repr(float(v)) for k, v in self.cleaned_data.items()}
+        return told | {name: str(count) for name, count in self.counts.items()}
 
     def run(self) -> Any:
         """The model's result, or None with the problems on their fields."""

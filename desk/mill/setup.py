@@ -3,14 +3,15 @@
 import copy
 import json
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import jsonschema
 
 from core.errors import CoreError, ImpossibleInput, Problem
 from core.line import mill as mills
+from core.line.acting import Line
 from core.line.schema import SCHEMA
-from core.line.steady import Solution, solve
 from desk.kit.templatetags.vat import clock, stop
 from desk.kit.writing import writing
 from desk.log.actions import write
@@ -63,9 +64,9 @@ class _Rehearsal(MillState):
     def __init__(self, mill: mills.Mill, now):
         self.now, self.version_id, self.mill = now, 0, mill
 
-    @property
-    def solution(self) -> Solution:
-        return solve(mills.network(self.mill, self.running))
+    @cached_property
+    def line(self) -> Line:
+        return mills.solve_mill(self.mill, self.running)
 
 
 def problems(document: Any, *, now) -> list[Problem]:

@@ -1,5 +1,7 @@
 """The mill as it stands: set-up in force, what runs, the solved line, levels carried forward, cover."""
 
+from collections import OrderedDict
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import cached_property, lru_cache
@@ -8,17 +10,23 @@ from django.db import connection
 
 from core.blend.mix import Mix, mix_furnish
 from core.deliver.draw import Draw, DrawCase, draw
+from core.errors import ImpossibleInput
 from core.line import mill as mills
-from core.line.steady import Solution, solve
+from core.line.acting import Line
+from core.line.steady import Solution
 from core.stock.cover import Cover, CoverCase, CoverStopCase, Piece, cover_of, forecast
+from core.unit import Kind as Acting
 from desk.instruments.store import newest
 from desk.kit.units import Schools
 from desk.log.models import Kind, Record
+from desk.mill import in_force
 from desk.mill.models import MillVersion
 from desk.mill.shifts import Shift, shift_of
 
 HALTS_BACK = timedelta(days=10)
 COVER_AHEAD = timedelta(hours=72)
+FRESH_INTERVALS = 3.0  # a reading leads while it is no older than so many intervals of its plan row
+TRUSTED = ("single", "accepted")
 COOK_KEEPS = timedelta(hours=24)  # what the line counts with after a blow, until the next
 
 
@@ -42,16 +50,31 @@ def mill_in_force() -> tuple[int, mills.Mill]:
     return version_id, _read(version_id)
 
 
-@lru_cache(maxsize=64)
-def _solved(version_id: int, feeds: tuple, gives: tuple, filler: float, makes: tuple) -> Solution:
-    running = mills.Running(feeds=dict(feeds), gives=dict(gives), filler_t_h=filler, makes=dict(makes))
-    return solve(mills.network(_read(version_id), running))
+_lines: OrderedDict[tuple, Line] = OrderedDict()  # the line as it was run the last few ways, by set-up version and way
+LINES_KEPT = 64
 
 
-def solve_running(version_id: int, running: mills.Running) -> Solution:
-    """The solved line, kept for the last few ways of running it."""
-    feeds, gives = tuple(sorted(running.feeds.items())), tuple(sorted(running.gives.items()))
-    return _solved(version_id, feeds, gives, running.filler_t_h, tuple(sorted(running.makes.items(), key=lambda m: m[0])))
+def _pairs(given: Mapping) -> tuple:
+    return tuple(sorted(given.items(), key=lambda pair: pair[0]))
+
+
+def solve_running(version_id: int, running: mills.Running) -> Line:
+    """The line as it is run, kept for the last few ways of running it; a new way begins from the newest of the same set-up."""
+    way = (
+        _pairs(running.feeds),
+        _pairs(running.gives),
+        running.filler_t_h,
+        _pairs(running.makes),
+        _pairs(running.moisture_pct),
+        tuple((unit, _pairs(values)) for unit, values in _pairs(running.settings)),
+    )
+    key = (version_id, *way)
+    if (line := _lines.get(key)) is None:
+        near = next((kept for (version, *_), kept in reversed(_lines.items()) if version == version_id), None)
+        line = _lines[key] = mills.solve_mill(_read(version_id), running, near)
+        while len(_lines) > LINES_KEPT:
+            _lines.popitem(last=False)
+    return line
 
 
 @dataclass(frozen=True)
@@ -219,7 +242,14 @@ class MillState:
     def running_at(self, rate: float) -> mills.Running:
         """How the line is run with the machine at a share of its speed."""
         gives = {k: self.shares.get(k, 0.0) * self.draw.solids_t_h * rate for k in self.mill.sources}
-        return mills.Running(feeds={}, gives=gives, filler_t_h=self.draw.filler_t_h * rate, makes=self.makes)
+        return mills.Running(
+            feeds={},
+            gives=gives,
+            filler_t_h=self.draw.filler_t_h * rate,
+            makes=self.makes,
+            moisture_pct=self.moisture_pct,
+            settings={unit: r.data["settings"] for unit, r in self.put_in_force.items()},
+        )
 
     @cached_property
     def running(self) -> mills.Running:
@@ -241,9 +271,60 @@ class MillState:
         return found
 
     @cached_property
-    def solution(self) -> Solution:
-        """The solved line; while the machine stands its part is drawn as it last ran."""
+    def put_in_force(self) -> dict[str, Record]:
+        """The set points in force by unit: those whose settings the set-up in force still has."""
+        found = {}
+        for unit, record in in_force.newest(self.now).items():
+            plan = self.plans.get(unit)
+            if plan is None or record.data["settings"].keys() != plan.settings().keys():
+                continue
+            try:
+                plan.set_to(record.data["settings"])
+            except ImpossibleInput:
+                continue  # the set-up has changed under it
+            found[unit] = record
+        return found
+
+    @cached_property
+    def plans(self) -> dict[str, Acting]:
+        """What the set-up plans for every unit that acts."""
+        m = self.mill
+        return {**m.feed_plans, **m.wash_plans, **m.oxygen_plans, **m.bleach_plans, **m.refine_plans, **m.cook_plans}
+
+    @cached_property
+    def moistures(self) -> dict[str, Record]:
+        """The newest reading of the moisture of each wet feed while it is fresh, by unit."""
+        rows = {row: unit for unit, row in self.mill.moisture_rows.items()}
+        if not rows:
+            return {}
+        since = self.now - timedelta(minutes=FRESH_INTERVALS * max(self.mill.plan[row].interval_min for row in rows))
+        told = Record.objects.current().filter(
+            kind=Kind.RESULT, subject__in=rows, status__in=TRUSTED, at__gt=since, at__lte=self.now
+        )
+        found = {}
+        for record in told.order_by("at", "id"):
+            age = (self.now - record.at).total_seconds() / 60.0
+            if age <= FRESH_INTERVALS * self.mill.plan[record.subject].interval_min:
+                found[rows[record.subject]] = record
+        return found
+
+    def feeds(self, feed: str, unit: str) -> bool:
+        """Whether a feed goes straight to a unit."""
+        return any(o.to == unit for u in self.mill.units if u.id == feed for o in u.outlets)
+
+    @cached_property
+    def moisture_pct(self) -> dict[str, float]:
+        return {unit: float(r.value) for unit, r in self.moistures.items() if r.value is not None and 0.0 <= r.value < 95.0}
+
+    @cached_property
+    def line(self) -> Line:
+        """The line with all that acts on it; while the machine stands its part is drawn as it last ran."""
         return solve_running(self.version_id, self.running_at(self.rate or 1.0))
+
+    @property
+    def solution(self) -> Solution:
+        """The solved flows of the line."""
+        return self.line.solution
 
     @cached_property
     def full_rates(self) -> dict[str, tuple[float, float]]:

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from desk.mill import views
+from desk.mill import put_views, views
 
 app_name = "mill"
 urlpatterns = [
@@ -13,4 +13,7 @@ urlpatterns = [
     path("edit/<str:section>/<str:key>/", views.edit, name="edit"),
     path("change/<int:pk>/", views.change, name="change"),
     path("version/<int:pk>/", views.version, name="version"),
+    path("in-force/", put_views.standing, name="in_force"),
+    path("put/", put_views.put, name="put"),
+    path("put/<int:pk>/back/", put_views.set_back, name="set_back"),
 ]

@@ -8,7 +8,7 @@ from desk.kit.templatetags.vat import figure
 
 PX_T, TOP, VAT_Y, TANK_Y = 2.6, 26.0, 96.0, 196.0
 X0, X1, COST_TOP, COST_BOTTOM = 36.0, 452.0, 300.0, 398.0
-KEY = (0.0, 5.0, 10.0, 20.0, 40.0, 80.0, 112.0)
+KEY = (0, 5, 10, 20, 40, 80, 160)
 
 
 def shade(x: float) -> float:

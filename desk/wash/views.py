@@ -1,6 +1,9 @@
 """Wash: a line of washers in counter-current, its loss and its cost, the mat on the spatula, the oxygen stage."""
 
 import math
+import re
+from dataclasses import replace
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.shortcuts import redirect, render
@@ -9,11 +12,14 @@ from django.views.decorators.http import require_POST, require_safe
 
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.band import judge
-from core.line.mill import WashPlan
+from core.line.mill import NOTHING
+from core.unit import Worked
 from core.wash import line as washing
-from core.wash.line import KINDS, Prices, Washer
+from core.wash.line import KINDS, Prices, WashCase, Washer, WashFound, wash_line
+from core.wash.unit import WashPlan
 from desk.cases.benches import Bench, bench_view
 from desk.kit.bench import Well, read_wells, render_bench
+from desk.kit.templatetags.vat import clock
 from desk.kit.text import whole
 from desk.kit.writing import writing
 from desk.log.actions import write
@@ -25,7 +31,7 @@ from desk.wash.drawings import cost_picture, line_picture
 from desk.wash.looks import LOOKS
 
 MOST_STAGES = 6
-WEAK_UNDER = 0.75  # of its kind's E10: the stage is marked
+PUT_FROM = 1e-3  # t/t of dilution: less is no change
 O2_MIND = "Oxygen: oil-free, slow valves; over 23.5 % in the air clothes burn. Site procedure first."
 WL_MIND = "Hot liquor and soap burn; liquor and acid make H₂S. Shield, gloves, the nearest shower known."
 BENCHES = {
@@ -46,36 +52,50 @@ BENCHES = {
     )
 }  # fmt: skip
 BARE = WashPlan(
-    name="a line",
-    feed_pct=11.0,
-    x0=60.0,
-    df=2.5,
-    loss_row="",
-    washers=(Washer(kind="drum", e10=KINDS["drum"], out_pct=12.0),) * 3,
+    name="a line", df=2.5, loss_row="", washers=(Washer(kind="drum", e10=KINDS["drum"], out_pct=12.0),) * 3
 )  # where the set-up plans no washers
-WELLS = tuple(Well(*w) for w in (
-    ("feed_pct", "Feed", "%", 10.5, 1, 40), ("x0", "Solids in its liquor", "kg/t", 112, 0, 400), ("od_t_h", "Pulp", "t/h OD", 4.6, 0.01, 300), ("shower", "Hot water", "m³/h", 40, 0.1, 5000), ("y_in", "Solids in it", "kg/t", 0, 0, 100), ("salt", "Na₂SO₄ in the solids", "share", 0.27, 0, 1),
-    ("loss_want", "Loss wanted, as solids", "kg/ADt", 25, 0.1, 300), ("steam", "Steam costs", "a t", 14, 0, 200), ("solids_price", "Solids cost", "a kg", 0.18, 0, 10), ("carry_price", "Carry-over costs the bleach", "a kg", 0.12, 0, 10), ("economy", "Evaporators’ economy", "t/t", 5, 0.5, 12),
-))  # fmt: skip
+IDLE_OD_T_H = 4.6  # pulp a line is worked through with while none comes
+WELLS = (
+    Well("feed_pct", "Feed", "%", 10.5, 1, 40),
+    Well("x0", "Solids in its liquor", "kg/t", 112, 0, 400),
+    Well("od_t_h", "Pulp", "t/h OD", IDLE_OD_T_H, 0.01, 300),
+    Well("shower", "Hot water", "m³/h", 40, 0.1, 5000),
+    Well("y_in", "Solids in it", "kg/t", 0, 0, 100),
+    Well("salt", "Na₂SO₄ in the solids", "share", 0.56, 0, 1),
+    Well("loss_want", "Loss wanted, as solids", "kg/ADt", 25, 0.1, 300),
+    Well("steam", "Steam costs", "a t", 14, 0, 200),
+    Well("solids_price", "Solids cost", "a kg", 0.18, 0, 10),
+    Well("carry_price", "Carry-over costs the bleach", "a kg", 0.12, 0, 10),
+    Well("economy", "Evaporators’ economy", "t/t", 5, 0.5, 12),
+)
+SHOWN = {"feed_pct": 2, "x0": 1, "od_t_h": 2, "shower": 1, "salt": 3}  # decimals of what the line gives
+LEAF = re.compile(r"washers\.(\d+)\.(e10|out_pct)")
 
 
 def station(request, state, **more) -> dict:
     return {"station": "wash", "stations": STATIONS, "small": draw_small(state), **more}
 
 
-def _wells(state, unit: str, plan: WashPlan) -> tuple[Well, ...]:
-    """The bench's wells for a line: pulp from the solved line, the rest as the set-up plans it."""
-    od = washing_od(state, unit)
-    water = round(washing.shower_of(plan.df, od, plan.washers[-1].out_pct), 1)
-    start = {"feed_pct": plan.feed_pct, "x0": plan.x0, "od_t_h": od, "shower": water}
-    return tuple(Well(w.name, w.label, w.unit, start.get(w.name, w.start), w.low, w.high) for w in WELLS)
+def _in_force(state, unit: str) -> tuple[WashPlan, WashCase, str]:
+    """A washing line as it stands: its plan with what was put in force, the case that meets the pulp now, and where the water comes from."""
+    plan = state.line.acting.get(unit)
+    if not isinstance(plan, WashPlan):
+        return BARE, replace(BARE.case(NOTHING), od_t_h=IDLE_OD_T_H), "default"
+    record = state.put_in_force.get(unit)
+    source = f"in force since {clock(record.at)}" if record else "set-up"
+    case = plan.case(state.line.inlets[unit])
+    return plan, case if case.od_t_h > 0.0 else replace(case, od_t_h=IDLE_OD_T_H), source
 
 
-def washing_od(state, unit: str) -> float:
-    """Oven-dry pulp leaving the unit as the line stands, t/h; the well's own start where it is not on the line."""
-    if unit not in state.solution.network.index:
-        return next(w.start for w in WELLS if w.name == "od_t_h")
-    return max(0.01, round(state.solution.leaves(unit, "on").solids_t_h, 2))
+def _wells(case: WashCase, water: str) -> tuple[tuple[Well, ...], dict[str, str]]:
+    """The bench's wells at a case, and the words of where each comes from."""
+    shower = washing.shower_of(case.df, case.od_t_h, case.washers[-1].out_pct)
+    start = {"feed_pct": case.feed_pct, "x0": case.x0, "od_t_h": case.od_t_h, "shower": shower, "salt": case.na2so4_share}
+    wells = tuple(replace(w, start=round(start[w.name], SHOWN[w.name])) if w.name in start else w for w in WELLS)
+    sources = (
+        {w.name: "default" for w in WELLS} | dict.fromkeys(("feed_pct", "x0", "od_t_h", "salt"), "solved") | {"shower": water}
+    )
+    return wells, sources
 
 
 def _stages(data, opening: tuple[Washer, ...]) -> list[dict]:
@@ -110,70 +130,140 @@ def line(request):
     plans = state.mill.wash_plans
     key = request.GET.get("line", "")
     key = key if key in plans else next(iter(plans), "")
-    plan = plans.get(key, BARE)
-    wells, v = read_wells(request.GET, _wells(state, key, plan))
+    plan, standing, water = _in_force(state, key)
+    opening, sources = _wells(standing, water)
+    wells, v = read_wells(request.GET, opening)
+    changed = set()
+    for row, well in zip(wells, opening, strict=True):
+        row["source"] = sources[well.name]
+        if well.name in request.GET and row["text"] != f"{well.start:g}":
+            row["source"] = "typed"
+            changed.add(well.name)
     rows = _stages(request.GET, plan.washers)
     context = station(
-        request, state, wells=wells, rows=rows, kinds=list(KINDS), lines=[(k, x.name) for k, x in plans.items()], key=key, name=plan.name, counts=range(1, MOST_STAGES + 1), looks=LOOKS.items(), looked=_looked(key), may_record=request.user.may("record"), washing=True,
-    )  # fmt: skip
+        request,
+        state,
+        wells=wells,
+        rows=rows,
+        kinds=list(KINDS),
+        lines=[(k, x.name) for k, x in plans.items()],
+        key=key,
+        name=plan.name,
+        counts=range(1, MOST_STAGES + 1),
+        looks=LOOKS.items(),
+        looked=_looked(key),
+        may_record=request.user.may("record"),
+        may_put=request.user.may("move") and key in state.line.acting,
+        standing=state.put_in_force.get(key),
+        washing=True,
+    )
     every = [*wells, *(r[k] for r in rows for k in "ecm")]
     if not any(w["error"] for w in every):
         try:
-            context |= _worked(state, v, rows, plan.loss_row)
+            case = _case(standing, v, rows, changed)
+            context |= _worked(state, case, v, rows, plan.loss_row)
+            if abs(case.df - standing.df) > PUT_FROM:
+                context["put"] = (
+                    f"{reverse('mill:put')}?{urlencode({'unit': key, 'df': f'{case.df:.4f}', 'back': request.get_full_path()})}"
+                )
         except ImpossibleInput as refusal:
             by = {w["name"]: w for w in every}
-            renamed = {
-                "df": "shower",
-                **{f"out_{i + 1}": f"c{i}" for i in range(MOST_STAGES)},
-                **{f"e10_{i + 1}": f"e{i}" for i in range(MOST_STAGES)},
-            }
             for p in refusal.problems:
-                by.get(renamed.get(p.field, p.field), wells[0])["error"] = f"{p.field} {p.text}"
+                by.get(_well_of(p.field), wells[0])["error"] = f"{p.field} {p.text}"
     context["errors"] = [w["error"] for w in every if w["error"]]
     return render_bench(request, "wash/line", context)
 
 
-def _worked(state, v: dict, rows: list[dict], row_id: str) -> dict:
+def _well_of(field: str) -> str:
+    """The well that a refused field of the case was typed into."""
+    if found := LEAF.fullmatch(field):
+        return f"{'e' if found[2] == 'e10' else 'c'}{int(found[1]) - 1}"
+    return {"df": "shower", "na2so4_share": "salt"}.get(field, field)
+
+
+def _case(standing: WashCase, v: dict, rows: list[dict], changed: set[str]) -> WashCase:
+    """The standing case with what was typed; wells that nobody touched keep its own figures, not those they show rounded."""
     washers = tuple(Washer(kind=r["kind"], e10=r["e"]["value"], out_pct=r["c"]["value"]) for r in rows)
-    case = {"feed_pct": v["feed_pct"], "x0": v["x0"], "washers": washers, "y_in": v["y_in"]}
-    prices = Prices(steam_t=v["steam"], economy=v["economy"], solids_kg=v["solids_price"], carry_kg=v["carry_price"])
-    df = washing.df_of(v["shower"], v["od_t_h"], washers[-1].out_pct)
-    found = washing.wash(**case, df=df)
-    curve, least = washing.cost_curve(**case, prices=prices)
-    now = washing.cost_at(found, prices)
-    row = state.mill.plan.get(row_id)
-    salt = washing.salt_of(found, v["salt"])
-    wanted = washing.df_for_loss(**case, loss_kg_adt=v["loss_want"])
-    measured = [r["m"]["value"] for r in rows]
-    fitted = (
-        washing.e10_by_samples(
-            feed_pct=v["feed_pct"],
-            x0=v["x0"],
-            out_pct=tuple(w.out_pct for w in washers),
-            after=tuple(measured),
-            df=df,
-            y_in=v["y_in"],
+    typed = {k: v[k] for k in ("feed_pct", "x0", "od_t_h") if k in changed}
+    typed |= {"na2so4_share": v["salt"]} if "salt" in changed else {}
+    case = replace(standing, **typed, y_in=v["y_in"], economy=v["economy"], washers=washers)
+    if {"shower", "od_t_h"} & changed:  # the water stands while the pulp changes
+        shower = (
+            v["shower"]
+            if "shower" in changed
+            else washing.shower_of(standing.df, standing.od_t_h, standing.washers[-1].out_pct)
         )
-        if all(m is not None for m in measured)
-        else ()
+        case = replace(case, df=washing.df_of(shower, case.od_t_h, washers[-1].out_pct))
+    return case
+
+
+def _fitted(case: WashCase, rows: list[dict]) -> tuple[float, ...]:
+    """E10 of each stage by the samples after it; empty until every stage has one."""
+    measured = [r["m"]["value"] for r in rows]
+    if any(m is None for m in measured):
+        return ()
+    return washing.e10_by_samples(
+        feed_pct=case.feed_pct,
+        x0=case.x0,
+        out_pct=tuple(w.out_pct for w in case.washers),
+        after=tuple(measured),
+        df=case.df,
+        y_in=case.y_in,
     )
-    weak = tuple(
-        i + 1
-        for i, (e, w) in enumerate(zip(fitted, washers, strict=False))
-        if math.isfinite(e) and e < WEAK_UNDER * KINDS[w.kind]
+
+
+def _mended(case: WashCase, fitted: tuple[float, ...], weak: tuple[int, ...]) -> WashFound | None:
+    """The line with its weak stages as their kind washes and the others as the samples say; None where none is weak."""
+    if not weak:
+        return None
+    washers = tuple(
+        replace(w, e10=KINDS[w.kind] if i in weak else e if math.isfinite(e) else w.e10)
+        for i, (w, e) in enumerate(zip(case.washers, fitted, strict=True), start=1)
     )
-    mended = washing.wash(feed_pct=v["feed_pct"], x0=v["x0"], df=df, y_in=v["y_in"], washers=tuple(Washer(kind=w.kind, e10=KINDS[w.kind] if i + 1 in weak else w.e10 if not fitted or not math.isfinite(fitted[i]) else fitted[i], out_pct=w.out_pct) for i, w in enumerate(washers))) if weak else None  # fmt: skip
-    span = (
-        washing.dilutions_for(**case, loss_kg_adt=row.band.high / v["salt"])
-        if row and v["salt"] and math.isfinite(row.band.high)
-        else None
-    )
+    return wash_line(replace(case, washers=washers))
+
+
+def _worked(state, case: WashCase, v: dict, rows: list[dict], row_id: str) -> dict:
+    """What the line does by its case: the verdict's figures, the cost over the dilution, what the samples say, the picture."""
+    found = wash_line(case)
+    alike = {"feed_pct": case.feed_pct, "x0": case.x0, "washers": case.washers, "y_in": case.y_in}
+    prices = Prices(steam_t=v["steam"], economy=v["economy"], solids_kg=v["solids_price"], carry_kg=v["carry_price"])
+    curve, least = washing.cost_curve(**alike, prices=prices)
+    now = washing.cost_at(found.line, prices)
+    row = state.mill.plan.get(row_id)
+    wanted = washing.df_for_loss(**alike, loss_kg_adt=v["loss_want"])
+    fitted = _fitted(case, rows)
+    weak = washing.weak_stages(fitted, case.washers)
+    limit = row.band.high if row else math.inf
+    span = None
+    if case.na2so4_share and math.isfinite(limit):
+        span = washing.dilutions_for(**alike, loss_kg_adt=limit / case.na2so4_share)
+    last = case.washers[-1].out_pct
     return {
-        "w": found, "df": df, "now": now, "least": least, "salt": salt, "judged": judge(salt, row.band, confirmed=True) if row else None, "band": row.band if row else None, "row_id": row_id, "fitted": [(i + 1, e, KINDS[w.kind], i + 1 in weak) for i, (e, w) in enumerate(zip(fitted, washers, strict=False))],
-        "weak": weak, "mended": mended, "mended_salt": washing.salt_of(mended, v["salt"]) if mended else None, "wanted": None if isinstance(wanted, Infeasible) else wanted, "beyond": wanted if isinstance(wanted, Infeasible) else None, "evaporate_t_h": washing.filtrate_t_h(found, v["od_t_h"]),
-        "wanted_m3_h": None if isinstance(wanted, Infeasible) else washing.shower_of(wanted, v["od_t_h"], washers[-1].out_pct), "p": line_picture(found, v["feed_pct"], v["x0"], weak), "c": cost_picture(curve, least, now, span), "saves": washing.saving(now, least), "steam_t_h": washing.steam_t_h(found, v["od_t_h"], v["economy"]),
-        "lookup": f"{reverse('handbook:working', args=['wash.series'])}?feed_pct={v['feed_pct']}&x0={v['x0']}&df={df:.4f}&y_in={v['y_in']}&stages={len(washers)}&e10={washers[0].e10}&out_pct={washers[0].out_pct}&last_pct={washers[-1].out_pct}",
-    }  # fmt: skip
+        "w": found.line,
+        "worked": Worked(model="wash.line", case=case, result=found),
+        "df": case.df,
+        "now": now,
+        "least": least,
+        "judged": judge(found.soda_kg_adt, row.band, confirmed=True) if row else None,
+        "mark": f"m-{judge(found.soda_kg_adt, row.band, confirmed=True).state.value}" if row else "",
+        "band": row.band if row else None,
+        "limit_words": f"wanted under {row.band.high:.0f}" if row else "",
+        "solids_words": f"at {found.solids_pct:.1f} % solids",
+        "row_id": row_id,
+        "fitted": [
+            (i, e, KINDS[w.kind], i in weak) for i, (e, w) in enumerate(zip(fitted, case.washers, strict=False), start=1)
+        ],
+        "weak": weak,
+        "mended": _mended(case, fitted, weak),
+        "wanted": None if isinstance(wanted, Infeasible) else wanted,
+        "beyond": wanted if isinstance(wanted, Infeasible) else None,
+        "wanted_m3_h": None if isinstance(wanted, Infeasible) else washing.shower_of(wanted, case.od_t_h, last),
+        "p": line_picture(found.line, case.feed_pct, case.x0, weak),
+        "c": cost_picture(curve, least, now, span),
+        "saves": washing.saving(now, least),
+        "evaporate_t_h": found.evaporators_t_h,
+    }
 
 
 def _looked(key: str) -> list[Record]:

@@ -232,3 +232,59 @@ class Journeys(DeskCase):
         expect(page.get_by_role("rowheader", name="Wet lap used")).to_be_visible()
         page.get_by_role("button", name="Yes, in force").click()
         expect(page.get_by_role("status")).to_contain_text("set to 12 %")
+
+    def test_wetter_chips_are_seen_from_the_digester_to_the_tower(self):
+        """One reading of moisture: the charge, the kappa, the washing, the bleaching cost, the steam and the cover answer."""
+        page = self.page
+        self.sign_in("Operator, stock prep")
+
+        def figure(path: str, label: str) -> float:
+            self.open(path)
+            row = page.locator(".f.c", has_text=label).first
+            return float(row.locator("b.num").inner_text().replace("\u2212", "-").replace("\u2009", ""))
+
+        def seen() -> dict[str, float]:
+            return {
+                "water of the chips": figure("/cook/", "Water of the chips"),
+                "feed of the washers": float(self.value("/wash/", "x0")),
+                "carry-over": figure("/wash/", "Carry-over, solids"),
+                "steam": figure("/wash/", "Steam for the dilution"),
+                "brightness at these charges": figure("/bleach/", "Brightness"),
+                "bleaching cost for the brightness wanted": self.least_cost(),
+            }
+
+        before, cover = seen(), self.cover("K white tower")
+        self.open("/lab/record/K.chips.moisture/?mode=result")
+        page.locator('[name="value_1"]').fill("52")
+        page.get_by_role("button", name="Record").click()
+        if page.get_by_text("I read it twice").count():
+            page.get_by_text("I read it twice").click()
+            page.get_by_role("button", name="Record").click()
+        after = seen()
+        for name, value in before.items():
+            with self.subTest(figure=name):
+                self.assertNotEqual(after[name], value)
+        self.open("/cook/")
+        expect(page.locator(".f.c", has_text="Kappa, charge not changed")).to_be_visible()
+        self.assertNotEqual(self.cover("K white tower"), cover)
+        # the charge is put right: carried down the line first, then in force
+        self.open("/mill/put/?unit=K.larch.wash&df=2.4&back=/wash/")
+        expect(page.get_by_role("heading", name="Down the line")).to_be_visible()
+        page.get_by_label("Why").fill("more water behind wet chips")
+        page.get_by_role("button", name="Put in force", exact=True).click()
+        expect(page.get_by_role("status")).to_contain_text("In force, larch washing")
+        expect(page.locator(".f", has_text="Hot water").first).to_contain_text("in force since")
+        self.calm()
+
+    def least_cost(self) -> float:
+        self.open("/bleach/?line=K.bleach&solve=1&target=87")
+        heading = self.page.get_by_role("heading", name=re.compile("Least cost")).inner_text()
+        return float(re.search(r"Least cost ([0-9.]+)", heading)[1])
+
+    def value(self, path: str, name: str) -> str:
+        self.open(path)
+        return self.page.locator(f'[name="{name}"]').first.input_value()
+
+    def cover(self, vessel: str) -> str:
+        self.open("/stock/chests/")
+        return self.page.get_by_role("row", name=re.compile(vessel)).inner_text()

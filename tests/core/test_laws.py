@@ -1,6 +1,8 @@
 """Laws that hold whatever the figures: what goes in comes out, more water never thickens, round trips end where they began."""
 
+import json
 import math
+from dataclasses import replace
 
 import numpy as np
 from django.test import SimpleTestCase, tag
@@ -8,17 +10,20 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 import tests.profile  # noqa: F401
+from core.catalogue import find
 from core.colour import ks_from_kappa, ks_from_reflectance, reflectance_from_ks
 from core.deliver.draw import DrawCase, draw
 from core.deliver.lots import SIGNS, Parcel, check_sign, fifo
+from core.errors import ImpossibleInput
 from core.judge.band import GRAVITY, Band, judge
 from core.lab.replicate import combine
-from core.line.mill import Made, Running, default_feeds, network, read_mill
+from core.line.mill import Made, Running, default_feeds, read_mill, solve_mill
 from core.line.network import Draw, DrawKind, Outlet, Unit, build, loses, shares
 from core.line.steady import Solution, solve
 from core.stock import dilution, flow, shape
 from core.stock.cover import CoverCase, Piece, cover, forecast
 from core.stream import COMPONENTS, DS, SUSPENDED, N, mix, stream
+from core.unit import SOLUTES
 from desk.shift.demo import DOCUMENT
 
 flows = st.floats(10, 50_000)
@@ -106,8 +111,6 @@ class NetworkLaws(SimpleTestCase):
         self.assertTrue(math.isclose(many, one * factor, rel_tol=1e-9))
 
     def test_the_demo_line_closes_however_it_is_run(self):
-        import json
-
         mill = read_mill(json.loads(DOCUMENT.read_text()))
         base = default_feeds(mill)
         for rate in (0.6, 1.0, 1.4):
@@ -115,7 +118,7 @@ class NetworkLaws(SimpleTestCase):
                 with self.subTest(rate=rate, drawn=drawn):
                     gives = {k: drawn * s for k, s in mill.grades["EX70"].shares.items()}
                     running = Running(feeds={k: v * rate for k, v in base.items()}, gives=gives, filler_t_h=0.1 * drawn)
-                    found = solve(network(mill, running))
+                    found = solve_mill(mill, running).solution
                     assert_balances(self, found)
                     blend = found.leaves("blend", "on")
                     self.assertAlmostEqual(blend.solids_t_h, drawn, places=7)
@@ -125,16 +128,92 @@ class NetworkLaws(SimpleTestCase):
 
     @given(yield_pct=st.floats(30, 95), kappa=st.floats(5, 120))
     def test_whatever_a_cook_makes_the_line_closes_and_carries_it_on(self, yield_pct, kappa):
-        import json
-
         mill = read_mill(json.loads(DOCUMENT.read_text()))
         gives = {k: 16.0 * s for k, s in mill.grades["EX70"].shares.items()}
         made = {"K.larch.cook": Made(yield_pct=yield_pct, kappa=kappa)}
-        found = solve(network(mill, Running(feeds={}, gives=gives, filler_t_h=1.6, makes=made)))
+        found = solve_mill(mill, Running(feeds={}, gives=gives, filler_t_h=1.6, makes=made)).solution
         assert_balances(self, found)
         fibre = [sum(s.flows[COMPONENTS.index(c)] for c in ("LF", "SF", "FN", "SHV")) for s in (found.enters("K.larch.cook"), found.leaves("K.larch.cook", "on"))]  # fmt: skip
         self.assertAlmostEqual(fibre[1], fibre[0] * yield_pct / 100.0)
         self.assertEqual(found.kappa[found.network.index["K.larch.cook"]], kappa)
+
+
+@tag("core")
+class ActingLine(SimpleTestCase):
+    """Units act on what enters them: what changes upstream is felt by everything below, and nothing is lost on the way."""
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.mill = read_mill(json.loads(DOCUMENT.read_text()))
+        cls.base = cls.run_line()
+
+    @classmethod
+    def run_line(cls, start=None, mill=None, **how):
+        gives = {k: 16.0 * s for k, s in cls.mill.grades["EX70"].shares.items()}
+        return solve_mill(mill or cls.mill, Running(feeds={}, gives=gives, filler_t_h=1.6, **how), start)
+
+    def test_solutes_are_conserved(self):
+        """Sodium, sulphur and chloride that units add leave over the exits, to 1e-9; COD as its rules make it."""
+        for line in (self.base, self.run_line(self.base, moisture_pct={"K.larch.chips": 55.0})):
+            network = line.solution.network
+            for k, name in enumerate(SOLUTES):
+                added = sum(acts.adds.get(name, 0.0) for acts in line.acts.values())
+                left = sum(line.solutes[network.index[key], k] for key in network.exits)
+                with self.subTest(solute=name):
+                    self.assertGreater(added, 0.0)
+                    self.assertLess(abs(added - left) / added, 1e-9)
+
+    @given(moisture=st.floats(40, 60), larch=st.floats(6, 14), kappa=st.floats(20, 40))
+    def test_begun_from_another_line_it_settles_on_the_same(self, moisture, larch, kappa):
+        how = {"moisture_pct": {"K.larch.chips": moisture}, "makes": {"K.larch.cook": Made(yield_pct=46.0, kappa=kappa)}}
+        near, anew = self.run_line(self.base, **how), self.run_line(**how)
+        assert_balances(self, near.solution)
+        np.testing.assert_allclose(near.solution.into, anew.solution.into, rtol=1e-6, atol=1e-7)
+        np.testing.assert_allclose(near.solution.kappa, anew.solution.kappa, rtol=1e-6, atol=1e-7)
+        np.testing.assert_allclose(near.solutes, anew.solutes, rtol=1e-6, atol=1e-5)
+
+    def test_each_unit_saw_what_the_solved_line_brings_it(self):
+        """The walk down the line and the solved line tell one story: flows, kappa and solutes at every acting unit."""
+        line = self.run_line(self.base, moisture_pct={"K.larch.chips": 55.0})
+        s, index = line.solution, line.solution.network.index
+        for key, inlet in line.inlets.items():
+            with self.subTest(unit=key):
+                self.assertAlmostEqual(inlet.solids_t_h, s.enters(key).solids_t_h, delta=1e-6 * (1.0 + inlet.solids_t_h))
+                self.assertAlmostEqual(inlet.kappa, float(s.arrives["kappa"][index[key]]), places=6)
+                np.testing.assert_allclose(inlet.solutes, line.solutes[index[key]], rtol=1e-6, atol=1e-6)
+
+    def test_wetter_chips_are_felt_to_the_last_tower(self):
+        """The same wet chips, wetter: less wood meets the same liquor, kappa falls, and everything below answers."""
+        wet = self.run_line(self.base, moisture_pct={"K.larch.chips": 55.0})
+        was, now = self.base, wet
+        self.assertLess(now.inlets["K.larch.cook"].solids_t_h, was.inlets["K.larch.cook"].solids_t_h)
+        self.assertLess(now.acts["K.larch.cook"].kappa, was.acts["K.larch.cook"].kappa)
+        for key in ("K.larch.wash", "K.larch.o2", "K.post", "K.bleach"):
+            with self.subTest(unit=key):
+                self.assertNotEqual(now.inlets[key], was.inlets[key])
+        self.assertLess(now.solution.stored_t_h("K.tower"), was.solution.stored_t_h("K.tower"))
+        self.assertEqual(now.inlets["S.bleach"].kappa, was.inlets["S.bleach"].kappa)
+
+    def test_a_washer_that_loses_costs_the_bleach_plant(self):
+        plan = self.mill.wash_plans["K.post"]
+        poor = replace(self.mill, wash_plans={**self.mill.wash_plans, "K.post": replace(plan, df=0.2)})
+        line = self.run_line(mill=poor)
+        self.assertGreater(line.inlets["K.bleach"].kg_odt("COD"), self.base.inlets["K.bleach"].kg_odt("COD"))
+        self.assertLess(line.acts["K.bleach"].iso_pct, self.base.acts["K.bleach"].iso_pct)
+
+    def test_what_a_unit_worked_is_the_model_run_on_its_case(self):
+        for key, acts in self.base.acts.items():
+            for worked in acts.worked:
+                with self.subTest(unit=key, model=worked.model):
+                    self.assertEqual(find(worked.model).function(worked.case), worked.result)
+
+    def test_a_unit_that_cannot_act_is_named(self):
+        plan = self.mill.cook_plans["K.larch.cook"]
+        dry = replace(self.mill, cook_plans={"K.larch.cook": replace(plan, charge=replace(plan.charge, lw_m3_t=2.0))})
+        with self.assertRaises(ImpossibleInput) as refusal:
+            self.run_line(mill=dry, moisture_pct={"K.larch.chips": 75.0})
+        self.assertTrue(refusal.exception.problems[0].field.startswith("K.larch.cook."))
 
 
 @tag("core")

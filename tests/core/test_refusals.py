@@ -14,7 +14,7 @@ from core.deliver.runcard import plan_run
 from core.errors import Caution, ImpossibleInput, Infeasible
 from core.judge.band import Band
 from core.lab import consistency
-from core.line.mill import Made, Running, default_feeds, network, read_mill
+from core.line.mill import Made, Running, default_feeds, read_mill, solve_mill
 from core.line.network import Draw, DrawKind, Outlet, Unit, UnsolvableNetwork, build, shares
 from core.line.steady import solve
 from core.quantity import quantities
@@ -180,14 +180,14 @@ class MillDocument(SimpleTestCase):
     def test_a_feed_that_does_not_exist_is_refused(self):
         mill = read_mill(self.document)
         with self.assertRaises(ImpossibleInput):
-            network(mill, Running(feeds={"Z.nothing": 1.0}, gives=dict.fromkeys(mill.sources, 1.0), filler_t_h=0))
+            solve_mill(mill, Running(feeds={"Z.nothing": 1.0}, gives=dict.fromkeys(mill.sources, 1.0), filler_t_h=0))
         self.assertIn("K.larch.chips", default_feeds(mill))
 
     def test_a_cook_that_cannot_be_is_refused(self):
         mill = read_mill(self.document)
         for unit, made in (("Z.cook", Made(yield_pct=45, kappa=30)), ("K.larch.cook", Made(yield_pct=0, kappa=30)), ("K.larch.cook", Made(yield_pct=45, kappa=-1))):  # fmt: skip
             with self.subTest(unit=unit, made=made), self.assertRaises(ImpossibleInput) as refusal:
-                network(mill, Running(feeds={}, gives=dict.fromkeys(mill.sources, 1.0), filler_t_h=0, makes={unit: made}))
+                solve_mill(mill, Running(feeds={}, gives=dict.fromkeys(mill.sources, 1.0), filler_t_h=0, makes={unit: made}))
             self.assertEqual(refusal.exception.problems[0].field, unit)
 
     def test_run_orders_name_their_bad_fields(self):

@@ -236,8 +236,8 @@ class Loop(TestCase):
         card = plan(self.wish(state), state)
         short = card.first_short
         self.assertEqual(short.supply.source.key, "K")
-        self.assertAlmostEqual(short.short_t, 7.3, delta=0.3)
-        self.assertAlmostEqual(short.low_at_h, 7.55, delta=0.1)
+        self.assertAlmostEqual(short.short_t, 6.4, delta=0.3)
+        self.assertAlmostEqual(short.low_at_h, 7.7, delta=0.1)
         with self.assertRaises(schedule.Refused):
             schedule.issue_card(by=make.person("mr"), now=state.now, wish=self.wish(state), card=card, state=state)
 

@@ -35,6 +35,7 @@ RIGHTS = {
     "kit:own_units": (NOBODY, ANY), "log:one": (MAY["read_trail"] - {"operator"}, NOBODY), "log:note": (MAY["note"], MAY["note"]), "lab:record": (MAY["record"], MAY["record"]),
     "schedule:order": (NOBODY, MAY["plan"]), "schedule:bench": (ANY, MAY["plan"]), "schedule:start": (NOBODY, MAY["plan"] | MAY["move"]), "schedule:attach": (NOBODY, MAY["plan"]), "schedule:attach_design": (NOBODY, MAY["plan"]),
     "mill:bring_in": (MAY["propose_setup"], MAY["propose_setup"]), "mill:edit": (MAY["propose_setup"], MAY["propose_setup"]), "mill:change": (ANY, MAY["countersign"] | MAY["countersign_lead"]),
+    "mill:put": (ANY, MAY["move"]), "mill:set_back": (NOBODY, MAY["move"]),
     "handbook:calc": (ANY, ANY), "intake:readings": (NOBODY, NOBODY), "intake:type_in": (NOBODY, MAY["readings"]), "intake:send_file": (NOBODY, MAY["readings"]), "intake:make_key": (NOBODY, MAY["tokens"]),
     "intake:revoke_key": (NOBODY, MAY["tokens"]), "intake:turn": (NOBODY, MAY["readings"]), "cases:hold": (NOBODY, MAY["hold_case"]), "cases:let_go": (NOBODY, MAY["hold_case"]),
     "stock:bias": (NOBODY, MAY["move"]), "deliver:lot": (ANY, MAY["hold"] | MAY["release"] | MAY["divert"]), "deliver:close": (NOBODY, MAY["close_lot"]),

@@ -14,7 +14,8 @@ from django.utils import timezone
 from django.utils.html import format_html
 from django.utils.safestring import mark_safe
 
-from core.quantity import quantities
+from core import calc
+from core.quantity import quantities, row_fields
 from desk.kit.units import shown, way
 
 register = template.Library()
@@ -195,8 +196,9 @@ def val(context, value, unit: str, decimals=None):
 
 def working_path(name: str, show: str, case, back: str) -> str:
     """Where a figure is worked through: the model, the figure, and the case it came from (in the core's units)."""
-    given = {f: getattr(case, f) for f in quantities(type(case))}
-    asked = {**{k: v if isinstance(v, str) else repr(float(v)) for k, v in given.items()}, "show": show, "back": back}
+    given = calc.flat({k: v for k, v in calc.plain(case).items() if k in quantities(type(case)) or k in row_fields(type(case))})
+    told = {k: v if isinstance(v, str) else str(v) if isinstance(v, int) else repr(float(v)) for k, v in given.items()}
+    asked = {**told, "show": show, "back": back}
     return reverse("handbook:working", args=[name]) + "?" + urlencode(asked)
 
 
@@ -209,6 +211,21 @@ def heldval(context, value, unit: str, decimals):
 @register.simple_tag(takes_context=True)
 def working(context, name: str, show: str, case):
     return working_path(name, show, case, context["request"].get_full_path())
+
+
+@register.inclusion_tag("parts/figure_row.html", takes_context=True)
+def figline(context, worked, name: str, source: str = "", mark: str = "", label: str = ""):
+    """A row of a verdict: a figure of the case that made it, in the reader's unit, with the way to that case's own working."""
+    said = quantities(type(worked.result))[name]
+    value, unit, more = shown(getattr(worked.result, name), said.unit, context.get("schools"))
+    return {
+        "label": label or said.label,
+        "source": source,
+        "mark": mark,
+        "value": figure(value, said.decimals + more),
+        "unit": unit,
+        "href": working_path(worked.model, name, worked.case, context["request"].get_full_path()),
+    }
 
 
 @register.simple_tag(takes_context=True)
@@ -277,8 +294,11 @@ def words(text: str) -> list[str]:
 
 @register.filter
 def label_of(form, name: str) -> str:
-    """The label of a form's field."""
-    return form.fields[name].label
+    """What a well is called; a figure of rows by the name it has in them."""
+    if name in form.fields:
+        return form.fields[name].label
+    inner = next(f for key, f in form.fields.items() if key.endswith(f".1.{name}"))
+    return inner.label.partition(": ")[2]
 
 
 @register.filter
@@ -300,10 +320,12 @@ def size(slip: dict, name: str) -> str:
 
 
 @register.filter
-def bare(value: float) -> str:
+def bare(value) -> str:
     """A figure with the digits it needs, at most six: for ranges and tables of check values."""
     if isinstance(value, str):
         return value
+    if isinstance(value, (list, tuple)):  # rows: each by its figures
+        return "; ".join(" ".join(bare(v) for v in row.values()) for row in value)
     return f"{value:.6g}".replace("-", MINUS)
 
 

@@ -1,0 +1,117 @@
+"""A bleach plant as a unit of the line: the pulp, its kappa and its carry-over as they come, the charges as they are set."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+from core.bleach.ceilings import too_much
+from core.bleach.line import Bleached, Plan, bleach, od_of, typical
+from core.bleach.mechanical import PeroxideCase, peroxide
+from core.bleach.plant import case_of, found_of
+from core.bleach.sequence import read
+from core.errors import ImpossibleInput, Problem
+from core.quantity import Quantity
+from core.unit import Acts, Inlet, Worked, checked
+
+LEAST_KAPPA = 0.1
+CHLORIDE_IN_DIOXIDE = 35.453 / 67.452
+SODIUM_IN_NAOH = 0.57479
+
+
+CHARGE = Quantity(
+    label="Charge", unit="kg/ADt", possible=(0.0, 100.0), valid=(0.0, 40.0), above=False, decimals=1, help="", equation=""
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BleachPlan:
+    """How pulp is bleached: a sequence with its charges, kg/ADt in the order of its stages, or one peroxide tower on mechanical pulp.
+
+    `iso_row`: the plan row of its brightness, or empty. `iso_in`: brightness of the mechanical pulp that comes; its charges are peroxide and alkali, % on pulp.
+    """
+
+    wood: str
+    sequence: str
+    charges: tuple[float, ...]
+    iso_in: float = 0.0
+    iso_row: str = ""
+
+    def settings(self) -> Mapping[str, float]:
+        return {f"charge.{i}": v for i, v in enumerate(self.charges, start=1)}
+
+    def settable(self) -> Mapping[str, Quantity]:
+        names = [stage.name for stage in read(self.sequence).stages] if self.sequence else ["H₂O₂", "NaOH"]
+        unit = "kg/ADt" if self.sequence else "% on pulp"
+        pairs = enumerate(zip(names, self.charges, strict=False), start=1)
+        return {f"charge.{i}": replace(CHARGE, label=f"{name}, charge", unit=unit) for i, (name, _) in pairs}
+
+    def set_to(self, values: Mapping[str, float]) -> "BleachPlan":
+        checked(values, self.settable())
+        kept = tuple({**self.settings(), **values}.values())
+        if self.sequence:
+            problems = [
+                Problem(f"charge.{i}", why)
+                for i, (stage, kg) in enumerate(zip(read(self.sequence).stages, kept, strict=False), start=1)
+                if (why := too_much(stage.name, od_of(kg)))
+            ]
+            if problems:
+                raise ImpossibleInput(*problems)
+        return replace(self, charges=kept)
+
+    def plan(self, kappa: float, cod: float = 0.0) -> Plan:
+        """The sequence as it runs on pulp of a kappa that carries so much COD, kg/ODt."""
+        sequence = read(self.sequence)
+        settings = list(typical(sequence, kappa))
+        for i, kg in enumerate(self.charges):
+            settings[i] = replace(settings[i], charge=od_of(kg))
+        return Plan(sequence=sequence, settings=tuple(settings), wood=self.wood, kappa=kappa, cod=cod)
+
+    def act(self, inlet: Inlet) -> Acts:
+        """Raises: ImpossibleInput."""
+        if not self.sequence:
+            return self._tower(inlet)
+        kappa, cod = min(200.0, max(LEAST_KAPPA, inlet.kappa)), inlet.kg_odt("COD")
+        plan = self.plan(kappa, cod)
+        done = _bleached(self, kappa, cod)
+        pulp = inlet.solids_t_h
+        kg = {name: v / 0.9 * pulp for name, v in done.chemicals.items()}
+        return Acts(
+            dissolves=max(0.0, 1.0 - done.yield_pct / 100.0),
+            kappa=done.kappa,
+            iso_pct=done.iso,
+            adds={
+                "COD": (done.cod / 0.9 - cod) * pulp,
+                "CL": CHLORIDE_IN_DIOXIDE * kg.get("ClO2", 0.0),
+                "SOD": SODIUM_IN_NAOH * kg.get("NaOH", 0.0),
+            },
+            duties={f"{name}_kg_h": v for name, v in kg.items()},
+            worked=(Worked(model="bleach.plant", case=case_of(plan), result=found_of(done)),),
+        )
+
+    def _tower(self, inlet: Inlet) -> Acts:
+        oxidant, alkali = self.charges
+        case = PeroxideCase(wood=self.wood, iso_pct=self.iso_in, peroxide_pct=oxidant, naoh_pct=alkali)
+        found = peroxide(case)
+        pulp = 10.0 * inlet.solids_t_h  # kg of each % on pulp
+        return Acts(
+            kappa=0.0,
+            iso_pct=found.iso_out,
+            adds={"SOD": SODIUM_IN_NAOH * alkali * pulp},
+            duties={"H2O2_kg_h": oxidant * pulp, "NaOH_kg_h": alkali * pulp},
+            worked=(Worked(model="bleach.peroxide_mechanical", case=case, result=found),),
+            cautions=found.cautions,
+        )
+
+
+@lru_cache(maxsize=256)
+def _bleached(plan: BleachPlan, kappa: float, cod: float) -> Bleached:
+    return bleach(plan.plan(kappa, cod), over="mind")
+
+
+def bleached(plan: BleachPlan, kappa: float) -> tuple[float, float]:
+    """(kappa, % ISO) of a bleach plan on clean pulp of a kappa. Raises: ImpossibleInput."""
+    inlet = Inlet(
+        solids_t_h=1.0, fibre_t_h=1.0, water_t_h=9.0, dissolved_t_h=0.0, temp_c=60.0, kappa=kappa, iso_pct=0.0, csf_ml=600.0
+    )
+    acts = plan.act(inlet)
+    return acts.kappa or 0.0, acts.iso_pct or 0.0

@@ -1,0 +1,33 @@
+"""A feed as a unit of the line: chips, bagasse, bales or broke at a rate that people set."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from core.quantity import Quantity
+from core.unit import Acts, Inlet, checked
+
+FEED = Quantity(
+    label="Feed", unit="t/h OD", possible=(0.0, 1000.0), valid=(0.0, 300.0), above=False, decimals=2, equation="",
+    help="oven-dry, at the moisture of the set-up; the wet rate stays when the moisture moves",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FeedPlan:
+    """How much is fed, t/h oven-dry at the moisture of the set-up."""
+
+    feed_t_h: float
+
+    def settings(self) -> Mapping[str, float]:
+        return {"feed_t_h": self.feed_t_h}
+
+    def settable(self) -> Mapping[str, Quantity]:
+        return {"feed_t_h": FEED}
+
+    def set_to(self, values: Mapping[str, float]) -> "FeedPlan":
+        return replace(self, **checked(values, self.settable()))
+
+    def act(self, inlet: Inlet) -> Acts:
+        """A feed changes nothing of what it brings; its wet and dry rate are told."""
+        wet = inlet.solids_t_h + inlet.water_t_h + inlet.dissolved_t_h
+        return Acts(duties={"fed_dry_t_h": inlet.solids_t_h, "fed_wet_t_h": wet})

@@ -1,0 +1,128 @@
+"""A cook as a unit of the line: its charge and its log decide yield, kappa, and the liquor and solids that the washers get."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+
+from core.cook.blow import COD_A_ORGANIC, BlowCase, blow, white_liquor
+from core.cook.kinetic import Charge, Cooked, cook
+from core.cook.profile import Points
+from core.errors import ImpossibleInput, Problem
+from core.quantity import Quantity, quantities
+from core.stream import DS, N, Vector, W
+from core.unit import Acts, Drawn, Inlet, Worked, checked
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Made:
+    """What a cook made: total yield, % of oven-dry wood (above 0 to 100), and its kappa (0 to 200)."""
+
+    yield_pct: float
+    kappa: float
+
+
+VESSELS = ("batch", "continuous")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CookPlan:
+    """How a cooking unit is set to cook. `makes`: what its newest kept cook made, which leads; else the kinetic model tells.
+
+    `charged_for_t_h`: the oven-dry wood, t/h, that the liquor is charged for; where other wood comes, the same liquor meets it and EA and
+    liquor to wood are what they are on that wood. None charges for whatever comes.
+    """
+
+    species: str
+    charge: Charge
+    points: Points
+    causticizing_pct: float = 82.0
+    reduction_pct: float = 94.0
+    kappa_row: str = ""  # the plan row of its kappa, or empty
+    vessel: str = "batch"  # or continuous
+    makes: Made | None = None
+    charged_for_t_h: float | None = None
+    chip_water_t_h: float = 0.0  # that came with the wood it is charged for
+
+    def settings(self) -> Mapping[str, float]:
+        return {name: getattr(self.charge, name) for name in quantities(Charge)}
+
+    def settable(self) -> Mapping[str, Quantity]:
+        return quantities(Charge)
+
+    def set_to(self, values: Mapping[str, float]) -> "CookPlan":
+        return replace(self, charge=replace(self.charge, **checked(values, self.settable())))
+
+    def met(self, inlet: Inlet) -> Charge:
+        """The charge as the wood that comes meets it."""
+        wood = inlet.solids_t_h
+        if self.charged_for_t_h is None or wood <= 0.0:
+            return self.charge
+        drawn = self.charge.lw_m3_t * self.charged_for_t_h - self.chip_water_t_h
+        return replace(
+            self.charge,
+            ea_pct_naoh=self.charge.ea_pct_naoh * self.charged_for_t_h / wood,
+            lw_m3_t=(drawn + inlet.water_t_h) / wood,
+        )
+
+    def act(self, inlet: Inlet) -> Acts:
+        """Raises: ImpossibleInput for a charge that cannot be, NotSolved."""
+        charge = self.met(inlet)
+        made = self.makes or made_by(self.species, charge, self.points)
+        wood = inlet.solids_t_h
+        liquor = charge.lw_m3_t * wood - inlet.water_t_h
+        if liquor < 0.0:
+            told = f"is {charge.lw_m3_t:.2f} m³/t; the chips alone bring {inlet.water_t_h / wood:.2f} t of water a t of wood"
+            raise ImpossibleInput(Problem("lw_m3_t", told))
+        brought = white_liquor(
+            ea_pct_naoh=charge.ea_pct_naoh,
+            sulphidity_pct=charge.sulphidity_pct,
+            causticizing_pct=self.causticizing_pct,
+            reduction_pct=self.reduction_pct,
+        )
+        case = BlowCase(
+            yield_pct=made.yield_pct,
+            ea_pct_naoh=charge.ea_pct_naoh,
+            sulphidity_pct=charge.sulphidity_pct,
+            lw_m3_t=charge.lw_m3_t,
+            residual_g_l=cooked(self.species, charge, self.points).residual_g_l,
+            causticizing_pct=self.causticizing_pct,
+            reduction_pct=self.reduction_pct,
+        )
+        dissolved = 1.0 - made.yield_pct / 100.0
+        return Acts(
+            dissolves=dissolved,
+            kappa=made.kappa,
+            takes=Drawn(t_h=liquor, composition=_composition(brought.solids * wood / 1000.0, liquor)),
+            adds={
+                "SOD": brought.sodium * wood,
+                "SUL": brought.sulphur * wood,
+                "COD": COD_A_ORGANIC * 1000.0 * dissolved * wood,
+            },
+            duties={"alkali_kg_h": 10.0 * charge.ea_pct_naoh * wood, "liquor_t_h": liquor},
+            worked=(Worked(model="cook.blow", case=case, result=blow(case)),) if wood > 0.0 else (),
+        )
+
+
+def _composition(solids_t_h: float, liquor_t_h: float) -> Vector:
+    """Mass fractions of the liquor charged: its solids and the rest water. Solids over the liquor are refused."""
+    if solids_t_h > liquor_t_h:
+        told = "leaves less liquor than the alkali weighs: charge less alkali, or more liquor"
+        raise ImpossibleInput(Problem("lw_m3_t", told))
+    v = np.zeros(N)
+    v[DS] = solids_t_h / liquor_t_h if liquor_t_h > 0.0 else 0.0
+    v[W] = 1.0 - v[DS]
+    return v
+
+
+@lru_cache(maxsize=256)
+def cooked(species: str, charge: Charge, points: Points) -> Cooked:
+    """The kinetic cook of a charge and a log, published coefficients; kept, since a line asks it again and again."""
+    return cook(species, charge, points)
+
+
+def made_by(species: str, charge: Charge, points: Points) -> Made:
+    """Yield and kappa by the kinetic model. Raises: ImpossibleInput."""
+    done = cooked(species, charge, points)
+    return Made(yield_pct=done.yield_pct, kappa=done.kappa)

@@ -1,0 +1,37 @@
+"""A refiner as a unit of the line: its energy decides the freeness of what leaves it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from core.mechanical.refine import EnergyCase, freeness
+from core.quantity import Quantity, quantities
+from core.unit import Acts, Inlet, Worked, checked
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RefinePlan:
+    """How a refining unit is set: wood and energy in all, kWh/t."""
+
+    wood: str
+    sec_kwh_t: float
+
+    def settings(self) -> Mapping[str, float]:
+        return {"sec_kwh_t": self.sec_kwh_t}
+
+    def settable(self) -> Mapping[str, Quantity]:
+        return {"sec_kwh_t": quantities(EnergyCase)["sec_kwh_t"]}
+
+    def set_to(self, values: Mapping[str, float]) -> "RefinePlan":
+        return replace(self, **checked(values, self.settable()))
+
+    def act(self, inlet: Inlet) -> Acts:
+        """Raises: ImpossibleInput."""
+        case = EnergyCase(wood=self.wood, sec_kwh_t=self.sec_kwh_t, rate_t_h=min(100.0, inlet.solids_t_h))
+        found = freeness(case)
+        power = self.sec_kwh_t * inlet.solids_t_h / 1000.0
+        return Acts(
+            csf_ml=found.csf_ml,
+            duties={"power_mw": power},
+            worked=(Worked(model="mechanical.freeness", case=case, result=found),),
+            cautions=found.cautions,
+        )

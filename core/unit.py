@@ -1,0 +1,120 @@
+"""What a unit of the line is to the line: it acts on the pulp that enters it.
+
+A station says how its units act beside its models (core/<station>/unit.py); the line asks them (core/line/acting.py). An act is a
+pure function of what enters and of the unit's settings, so that equal inlets give equal answers and the answers can be kept.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, Final, Protocol
+
+from core.errors import Caution, ImpossibleInput, Problem
+from core.quantity import Quantity
+from core.stream import Vector
+
+# what goes with the liquor and is counted beside its mass, kg/h each: sodium, sulphur, oxygen demand, chloride
+SOLUTES: Final = ("SOD", "SUL", "COD", "CL")
+SOLUTE_NAMES: Final = {"SOD": "sodium, kg Na/h", "SUL": "sulphur, kg S/h", "COD": "COD, kg O2/h", "CL": "chloride, kg Cl/h"}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Inlet:
+    """The pulp that enters a unit from the units before it, without what is drawn into it.
+
+    Suspended solids, fibre, water and dissolved solids in t/h; temperature in degC; kappa, brightness (% ISO) and freeness (CSF, mL)
+    of the pulp; solutes in kg/h.
+    """
+
+    solids_t_h: float
+    fibre_t_h: float
+    water_t_h: float
+    dissolved_t_h: float
+    temp_c: float
+    kappa: float
+    iso_pct: float
+    csf_ml: float
+    solutes: tuple[float, ...] = (0.0,) * len(SOLUTES)
+
+    @property
+    def cons_pct(self) -> float:
+        """Suspended solids in the whole, % by mass; 0 for an empty stream."""
+        whole = self.solids_t_h + self.water_t_h + self.dissolved_t_h
+        return 100.0 * self.solids_t_h / whole if whole > 0.0 else 0.0
+
+    @property
+    def liquor_kg_t(self) -> float:
+        """Dissolved solids in the liquor it carries, kg/t of liquor."""
+        liquor = self.water_t_h + self.dissolved_t_h
+        return 1000.0 * self.dissolved_t_h / liquor if liquor > 0.0 else 0.0
+
+    def kg_odt(self, solute: str) -> float:
+        """A solute it carries, kg per oven-dry t of its solids; 0 without solids."""
+        return max(0.0, self.solutes[SOLUTES.index(solute)]) / self.solids_t_h if self.solids_t_h > 1e-9 else 0.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Worked:
+    """A model as a unit ran it: pages print its figures, and their working opens this very case."""
+
+    model: str
+    case: Any
+    result: Any
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Drawn:
+    """What a unit asks of its draws: t/h taken from a supply, and of which composition (None: the supply's own)."""
+
+    t_h: float
+    composition: Vector | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Acts:
+    """What a unit does to what enters it. Whatever is None or missing stays as the unit has it.
+
+    `dissolves`: share of fibre turned into dissolved solids. `liquor_on`: share of the dissolved solids that goes on with the pulp.
+    `out_pct`: consistency it leaves at, %. `takes`: what it draws from supplies. `adds`: solutes it makes (or consumes, below 0), kg/h.
+    `duties`: steam, chemicals and heat by name, in the unit that the name ends with (naoh_kg_h).
+    """
+
+    dissolves: float | None = None
+    liquor_on: float | None = None
+    out_pct: float | None = None
+    kappa: float | None = None
+    iso_pct: float | None = None
+    csf_ml: float | None = None
+    takes: Drawn | None = None
+    adds: Mapping[str, float] = field(default_factory=dict)
+    duties: Mapping[str, float] = field(default_factory=dict)
+    worked: tuple[Worked, ...] = ()
+    cautions: tuple[Caution, ...] = ()
+
+
+def checked(values: Mapping[str, float], known: Mapping[str, Quantity]) -> dict[str, Any]:
+    """The same values, each a setting that exists and within its range. Raises: ImpossibleInput naming each that is not."""
+    bad = [Problem(k, f"is no setting of this unit; there are {', '.join(known)}") for k in values if k not in known]
+    bad += [Problem(k, text) for k, v in values.items() if k in known and (text := known[k].problem(v))]
+    if bad:
+        raise ImpossibleInput(*bad)
+    return dict(values)
+
+
+class Kind(Protocol):
+    """Settings that can act: a frozen dataclass with these methods."""
+
+    def settings(self) -> Mapping[str, float]:
+        """What people set on this unit as it runs, by name."""
+        ...
+
+    def settable(self) -> Mapping[str, Quantity]:
+        """The same names with how each is called, measured and bounded."""
+        ...
+
+    def set_to(self, values: Mapping[str, float]) -> "Kind":
+        """The same with other settings. Raises: ImpossibleInput naming each setting that cannot be."""
+        ...
+
+    def act(self, inlet: Inlet) -> Acts:
+        """What the unit does to this inlet. Raises: ImpossibleInput, NotSolved."""
+        ...

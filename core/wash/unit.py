@@ -1,0 +1,105 @@
+"""Washers and the oxygen stage as units of the line: what they get of the liquor decides what they lose and remove."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from core.colour import brightness_from_ks, ks_from_kappa
+from core.quantity import Quantity, quantities
+from core.unit import SOLUTES, Acts, Drawn, Inlet, Worked, checked
+from core.wash.line import SALTCAKE, WashCase, Washer, wash_line
+from core.wash.oxygen import OxygenCase, delignify
+
+COD_A_KAPPA = 2.0  # kg O2 an ODt for each kappa removed, default
+ORGANIC_A_KAPPA = 1.3  # kg of the pulp dissolved an ODt for each kappa removed, default
+LEAST_KAPPA = 0.1
+SODIUM_IN_NAOH = 0.57479
+SHARE = 0.56  # Na2SO4 a kg of solids where no sodium is counted, default
+
+
+OXYGEN_SET = ("naoh_kg", "temp_c", "minutes", "bar_abs")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WashPlan:
+    """How a unit washes: its dilution factor, t/ODt, and its washers in the way of the pulp.
+
+    `loss_row`: the plan row of its loss, or empty. Feed and its solids come with the pulp; `feed_pct` and `x0` are what the set-up
+    holds for a unit that nothing feeds yet.
+    """
+
+    name: str
+    df: float
+    loss_row: str
+    washers: tuple[Washer, ...]
+    feed_pct: float = 11.0
+    x0: float = 60.0
+
+    def settings(self) -> Mapping[str, float]:
+        return {"df": self.df}
+
+    def settable(self) -> Mapping[str, Quantity]:
+        return {"df": quantities(WashCase)["df"]}
+
+    def set_to(self, values: Mapping[str, float]) -> "WashPlan":
+        return replace(self, **checked(values, self.settable()))
+
+    def case(self, inlet: Inlet) -> WashCase:
+        """The line of washers as the pulp that comes meets it."""
+        fed = inlet.solids_t_h > 1e-9 and inlet.water_t_h > 1e-9 and inlet.dissolved_t_h > 0.0
+        sodium = inlet.solutes[SOLUTES.index("SOD")]
+        return WashCase(
+            feed_pct=min(60.0, inlet.cons_pct) if fed else self.feed_pct,
+            x0=min(400.0, inlet.liquor_kg_t) if fed else self.x0,
+            df=self.df,
+            na2so4_share=min(1.0, SALTCAKE * sodium / inlet.dissolved_t_h / 1000.0) if fed and sodium > 0.0 else SHARE,
+            od_t_h=min(500.0, inlet.solids_t_h),
+            washers=self.washers,
+        )
+
+    def act(self, inlet: Inlet) -> Acts:
+        """Raises: ImpossibleInput for a line that cannot wash so."""
+        case = self.case(inlet)
+        found = wash_line(case)
+        carried = (100.0 - case.feed_pct) / case.feed_pct * case.x0  # kg an ODt
+        lost = found.loss_kg_adt / 0.9
+        return Acts(
+            liquor_on=min(1.0, max(0.0, lost / carried)) if carried > 0.0 else None,
+            out_pct=self.washers[-1].out_pct,
+            takes=Drawn(t_h=found.shower_m3_h),
+            duties={"water_t_h": found.shower_m3_h, "evaporators_t_h": found.evaporators_t_h, "steam_t_h": found.steam_t_h},
+            worked=(Worked(model="wash.line", case=case, result=found),),
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OxygenPlan:
+    """How an oxygen stage is run; the kappa and the COD of its case are those of the pulp that comes."""
+
+    case: OxygenCase
+
+    def settings(self) -> Mapping[str, float]:
+        return {name: getattr(self.case, name) for name in OXYGEN_SET}
+
+    def settable(self) -> Mapping[str, Quantity]:
+        return {name: quantities(OxygenCase)[name] for name in OXYGEN_SET}
+
+    def set_to(self, values: Mapping[str, float]) -> "OxygenPlan":
+        return replace(self, case=replace(self.case, **checked(values, self.settable())))
+
+    def act(self, inlet: Inlet) -> Acts:
+        """Raises: ImpossibleInput."""
+        case = replace(self.case, kappa_in=min(200.0, max(LEAST_KAPPA, inlet.kappa)), cod_kg=min(300.0, inlet.kg_odt("COD")))
+        found = delignify(case)
+        removed = case.kappa_in - found.kappa
+        return Acts(
+            dissolves=ORGANIC_A_KAPPA * removed / 1000.0,
+            kappa=found.kappa,
+            iso_pct=brightness_from_ks(ks_from_kappa(found.kappa)),
+            adds={
+                "COD": COD_A_KAPPA * removed * inlet.solids_t_h,
+                "SOD": SODIUM_IN_NAOH * case.naoh_kg * inlet.solids_t_h,
+            },
+            duties={"NaOH_kg_h": case.naoh_kg * inlet.solids_t_h},
+            worked=(Worked(model="oxygen.delignify", case=case, result=found),),
+            cautions=found.cautions,
+        )

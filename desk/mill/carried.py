@@ -1,0 +1,94 @@
+"""A change carried down the line: what every unit below would do otherwise, figure by figure, from the two solved lines."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from core.judge.band import judge
+from core.line.acting import Line
+from core.line.mill import Mill
+from core.quantity import quantities
+from desk.kit.templatetags.vat import figure, working_path
+from desk.kit.units import Schools, shown
+
+PULP = (("kappa", "Kappa out", "", 1), ("iso_pct", "Brightness out", "% ISO", 1), ("csf_ml", "Freeness out", "mL CSF", 0))
+UNITS = {"kg_h": "kg/h", "t_h": "t/h", "mw": "MW"}
+LEAST_T_H = 0.005
+
+
+@dataclass(frozen=True)
+class Moved:
+    """One figure of a unit on both lines. `mark` is the state of its band after, where the plan has a row for it; `href` its working."""
+
+    label: str
+    unit: str
+    before: str
+    after: str
+    change: str
+    mark: str = ""
+    href: str = ""
+
+
+@dataclass(frozen=True)
+class Step:
+    """A unit of the line whose figures move."""
+
+    title: str
+    station: str
+    rows: tuple[Moved, ...]
+
+
+def _moved(label: str, unit: str, pair: tuple[float, float], decimals: int, schools: Schools | None, **more) -> Moved | None:
+    (was, name, extra), (now, _, _) = (shown(v, unit, schools) for v in pair)
+    places = decimals + extra
+    if figure(was, places) == figure(now, places):
+        return None
+    sign = "+" if now > was else ""
+    return Moved(label, name, figure(was, places), figure(now, places), f"{sign}{figure(now - was, places)}", **more)
+
+
+def _of_unit(mill: Mill, key: str, was: Line, now: Line, schools: Schools | None, back: str) -> Iterator[Moved | None]:
+    """What moves at one acting unit: the figures of its models, then the pulp it sends on, then what it uses."""
+    a, b = was.acts[key], now.acts[key]
+    told = set()
+    for before, after in zip(a.worked, b.worked, strict=False):
+        for name, said in quantities(type(after.result)).items():
+            pair = (getattr(before.result, name), getattr(after.result, name))
+            told.add(name)
+            href = working_path(after.model, name, after.case, back)
+            yield _moved(said.label, said.unit, pair, said.decimals, schools, href=href, mark=_mark(mill, key, name, pair[1]))
+    for name, label, unit, decimals in PULP:
+        before, after = getattr(a, name), getattr(b, name)
+        if before is not None and after is not None and name not in told:
+            yield _moved(label, unit, (before, after), decimals, schools)
+    for name, after in b.duties.items():
+        kind = next((k for k in UNITS if name.endswith(f"_{k}")), None)
+        if kind is not None and name not in told and name != "water_t_h":
+            what = name.removesuffix(f"_{kind}").replace("_", " ")
+            yield _moved(what[0].upper() + what[1:], UNITS[kind], (a.duties.get(name, 0.0), after), 1, schools)
+
+
+def _mark(mill: Mill, key: str, name: str, value: float) -> str:
+    """The state of the plan row that judges a figure of a unit, where one does."""
+    plan = mill.wash_plans.get(key)
+    row = mill.plan.get(plan.loss_row) if plan is not None and name == "soda_kg_adt" else None
+    return judge(value, row.band, confirmed=True).state.value if row is not None else ""
+
+
+def steps(mill: Mill, was: Line, now: Line, schools: Schools | None, back: str, *, most: int = 6) -> tuple[Step, ...]:
+    """Every unit that acts otherwise on the second line, in the order of the fibre, then the towers that fill otherwise."""
+    found = []
+    for u in mill.units:
+        if u.id in was.acts and u.id in now.acts:
+            rows = tuple(r for r in _of_unit(mill, u.id, was, now, schools, back) if r is not None)[:most]
+            if rows:
+                found.append(Step(u.title, u.station, rows))
+    fills = []
+    for key, source in mill.sources.items():
+        tower = f"{key}.tower"
+        if tower in now.solution.network.index:
+            pair = (was.solution.enters(tower).solids_t_h, now.solution.enters(tower).solids_t_h)
+            if abs(pair[1] - pair[0]) >= LEAST_T_H and (
+                row := _moved(f"Into the tower of {source.name}", "t/h OD", pair, 2, schools)
+            ):
+                fills.append(row)
+    return (*found, Step("Towers", "stock", tuple(fills))) if fills else tuple(found)

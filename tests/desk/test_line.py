@@ -1,0 +1,195 @@
+"""One state feeds every page: a figure is printed from the case that made it, and what is put in force is felt everywhere."""
+
+import json
+import re
+from datetime import timedelta
+from html import unescape
+from urllib.parse import parse_qs, urlsplit
+
+from django.test import TestCase
+
+from core import calc
+from core.catalogue import find
+from core.errors import ImpossibleInput
+from desk.log.models import Kind, Record
+from desk.mill import in_force
+from desk.mill.state import MillState
+from tests import make
+
+FIGURE = re.compile(r'<a href="([^"]*/models/[^"]+)">\s*<span class="m [^"]*"><b class="num">([^<]+)</b>')
+
+
+class Line(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        make.demo()
+
+    def setUp(self):
+        make.forget()
+        self.as_("tk")
+
+    def as_(self, who):
+        self.client.force_login(make.person(who))
+
+    def put(self, unit, seen=0, why="a trial", **values):
+        return self.client.post("/mill/put/", {"unit": unit, "why": why, "seen": seen, "back": "/wash/", **values})
+
+
+class OneNumber(Line):
+    """Truth 1: page value = working value, in every school of units, on the pages that print figures of the line."""
+
+    PAGES = (
+        "/wash/",
+        "/wash/?line=K.post",
+        "/wash/?shower=36&x0=150",
+        "/bleach/",
+        "/bleach/?line=S.bleach",
+        "/bleach/?seq=O-D0-EOP-D1&kappa=26",
+    )
+
+    def test_every_figure_opens_the_case_that_made_it(self):
+        for key in ("", "adt.degf.gpm.psi", "na2o"):
+            self.client.post("/units/", {"units": key})
+            for path in self.PAGES:
+                page = self.client.get(path).content.decode()
+                found = FIGURE.findall(page)
+                self.assertGreater(len(found), 4, path)
+                for href, value in found:
+                    address = unescape(href)
+                    with self.subTest(page=path, units=key, figure=parse_qs(urlsplit(address).query)["show"][0]):
+                        working = self.client.get(address)
+                        self.assertEqual(working.context["lead"]["value"], value)
+
+    def test_the_page_and_the_line_say_the_same(self):
+        state = make.state(0)
+        for key in state.mill.wash_plans:
+            with self.subTest(unit=key):
+                worked = self.client.get("/wash/", {"line": key}).context["worked"]
+                self.assertEqual(worked.result, state.line.acts[key].worked[0].result)
+        for key, plan in state.mill.bleach_plans.items():
+            if plan.sequence:
+                worked = self.client.get("/bleach/", {"line": key}).context["worked"]
+                self.assertEqual(
+                    (worked.result.iso_pct, worked.result.kappa), (state.line.acts[key].iso_pct, state.line.acts[key].kappa)
+                )
+
+    def test_the_tank_book_takes_what_the_plants_take(self):
+        state = make.state(0)
+        self.as_("jd")
+        for s in self.client.get("/bleach/tanks/").context["standings"]:
+            kg_h = sum(a.duties.get(f"{s.tank.chemical}_kg_h", 0.0) for a in state.line.acts.values())
+            with self.subTest(tank=s.tank.key):
+                self.assertEqual(s.use_from, "solved from the charges" if kg_h else "set-up")
+                if kg_h:
+                    self.assertAlmostEqual(s.tank.use_m3_h * s.strength, kg_h, places=6)
+                    self.assertFalse(s.apart)
+
+
+class InForce(Line):
+    """Truth 5: a change is carried down the line before it is put in force, and a later record sets it back."""
+
+    def test_less_water_is_felt_down_the_line_and_can_be_set_back(self):
+        before = MillState(make.NOW).line
+        page = self.client.get("/mill/put/", {"unit": "K.larch.wash", "df": "1.2"})
+        self.assertEqual([s.title for s in page.context["steps"]][:2], ["larch washing", "larch oxygen stage"])
+        self.assertContains(page, "Dilution factor 2.00 to 1.20")
+        self.assertFalse(Record.objects.filter(kind=Kind.SETPOINT, subject="set.K.larch.wash").exists())
+        self.assertRedirects(self.put("K.larch.wash", df="1.2"), "/wash/", fetch_redirect_response=False)
+        state = make.state(30)
+        self.assertEqual(state.line.acting["K.larch.wash"].df, 1.2)
+        self.assertGreater(state.line.inlets["K.bleach"].kg_odt("COD"), before.inlets["K.bleach"].kg_odt("COD"))
+        wash = self.client.get("/wash/", {"line": "K.larch.wash"})
+        self.assertEqual((wash.context["df"], wash.context["wells"][3]["source"][:14]), (1.2, "in force since"))
+        record = Record.objects.get(subject="set.K.larch.wash")
+        self.client.post(f"/mill/put/{record.pk}/back/", {"back": "/"})
+        self.assertEqual(make.state(40).line.acting["K.larch.wash"].df, 2.0)
+        self.client.post(f"/mill/put/{record.pk}/back/", {"back": "/"})  # a second press finds the newer record
+        self.assertEqual(Record.objects.filter(subject="set.K.larch.wash").count(), 2)
+
+    def test_what_cannot_be_is_refused_beside_its_field_and_nothing_is_stored(self):
+        for unit, values, said in (
+            ("K.larch.wash", {"df": "30"}, "it must be at most 20"),
+            ("K.larch.wash", {"df": "much"}, "must be a number"),
+            ("K.larch.wash", {"df": "2"}, "nothing changes"),
+            ("K.larch.wash", {"df": "1.5", "why": " "}, "say why"),
+            ("K.bleach", {"charge.1": "90"}, "may take at most"),
+            ("K.larch.cook", {"ea_pct_naoh": "31"}, "at most 30"),
+            ("K.larch.o2", {"naoh_kg": "nan"}, "must be a number"),
+        ):
+            with self.subTest(unit=unit, values=values):
+                answer = self.put(unit, **values) if "why" in values else self.put(unit, why="x", **values)
+                self.assertContains(answer, said, status_code=422)
+        self.assertFalse(Record.objects.filter(kind=Kind.SETPOINT, subject__startswith="set.").exists())
+        self.assertEqual(self.put("Z.nothing", df="1").status_code, 404)
+
+    def test_who_looked_at_an_older_setting_is_told(self):
+        self.put("K.larch.wash", df="1.2")
+        answer = self.put("K.larch.wash", df="1.6", seen=0)
+        self.assertContains(answer, "meanwhile", status_code=422)
+        self.assertEqual(make.state(30).line.acting["K.larch.wash"].df, 1.2)
+
+    def test_only_who_may_move_puts_and_everybody_may_look(self):
+        for who in ("wa", "cv", "new"):
+            self.as_(who)
+            self.assertEqual(self.put("K.larch.wash", df="1.2").status_code, 403)
+            self.assertContains(self.client.get("/mill/put/", {"unit": "K.larch.wash", "df": "1.2"}), "Down the line")
+        self.assertContains(self.client.get("/mill/in-force/"), "Larch washing")
+
+    def test_a_setting_the_set_up_no_longer_has_is_passed_over(self):
+        state = make.state(0)
+        change = in_force.weigh(state, "K.larch.wash", {"df": 1.2})
+        made = in_force.put(change=change, why="x", by=make.person("tk"), now=state.now, seen=0)
+        later = make.state(30)
+        later.__dict__["plans"] = {k: p for k, p in later.plans.items() if k != "K.larch.wash"}
+        self.assertEqual(later.put_in_force, {})
+        with self.assertRaises(ImpossibleInput):
+            in_force.put(change=change, why="x", by=make.person("tk"), now=state.now, seen=made.pk - 1)
+
+
+class Measured(Line):
+    """Truth 2: a reading leads while it is fresh, then the set-up does again."""
+
+    def test_the_moisture_of_the_chips_leads_while_it_is_fresh(self):
+        state = make.state(0)
+        self.assertEqual(set(state.moisture_pct), {"K.larch.chips", "M.chips"})
+        was = state.line.inlets["K.larch.cook"]
+        self.as_("jd")
+        answer = self.client.post("/lab/record/K.chips.moisture/", {"mode": "result", "value_1": "55", "sure": "1"})
+        self.assertEqual(answer.status_code, 302)
+        now = make.state(40)
+        self.assertAlmostEqual(now.moisture_pct["K.larch.chips"], 55.0)
+        self.assertLess(now.line.inlets["K.larch.cook"].solids_t_h, was.solids_t_h)
+        self.assertLess(now.rates["K.tower"][0], state.rates["K.tower"][0])
+        old = MillState(make.NOW + timedelta(hours=30))
+        self.assertNotIn("K.larch.chips", old.moisture_pct)
+        self.assertAlmostEqual(old.line.inlets["K.larch.cook"].solids_t_h, 10.35, places=6)
+
+
+class RowsOfACase(Line):
+    """A case with rows is asked by name like any other: schema, refusals by row, address and answer."""
+
+    GIVEN = {"feed_pct": 11, "x0": 60, "df": 2.5, "washers": [{"kind": "drum", "e10": 3.5, "out_pct": 12}] * 3}
+
+    def test_it_answers_and_names_the_row_that_is_wrong(self):
+        model = find("wash.line")
+        self.assertIn("washers", calc.schema(model)["required"])
+        self.assertAlmostEqual(calc.calculate(model, self.GIVEN)["result"]["recovered_pct"], 98.0, delta=0.2)
+        for bad, field in (
+            ({"washers": []}, "washers"),
+            ({"washers": "three"}, "washers"),
+            ({"washers": [{"kind": "sieve", "e10": 99, "out_pct": 12}]}, "washers.1.kind"),
+            ({"washers": [*self.GIVEN["washers"], {"kind": "drum", "e10": float("nan"), "out_pct": 12}]}, "washers.4.e10"),
+            ({"washers": [{"kind": "drum", "out_pct": 12}]}, "washers.1.e10"),
+        ):
+            with self.subTest(bad=bad), self.assertRaises(ImpossibleInput) as refusal:
+                calc.calculate(model, {**self.GIVEN, **bad})
+            self.assertIn(field, [p.field for p in refusal.exception.problems])
+
+    def test_the_interface_takes_rows(self):
+        answer = self.client.post("/api/calc/wash.line/", json.dumps(self.GIVEN), content_type="application/json").json()
+        self.assertEqual(len(answer["result"]["line"]["stages"]), 3)
+
+    def test_an_address_round_trips(self):
+        page = self.client.get("/models/wash.line/", {"washers": "2", "washers.2.e10": "5", "df": "2.2"})
+        self.assertEqual((len(page.context["form"].case.washers), page.context["form"].case.washers[1].e10), (2, 5.0))
+        self.assertEqual(self.client.get("/models/wash.line/", {"washers": "9999999"}).status_code, 200)
