@@ -2,6 +2,8 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from typing import Any
+from urllib.parse import urlencode
 
 from django.http import Http404
 from django.urls import reverse
@@ -100,10 +102,67 @@ def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float,
     }  # fmt: skip
 
 
+@dataclass(frozen=True)
+class OnLine:
+    """A unit of the line that runs a bench's model now: the case it runs, and what people set of it."""
+
+    unit: str
+    title: str
+    case: Any
+    settings: dict[str, float]
+
+    @property
+    def opening(self) -> dict:
+        """The case as the wells show it: one figure more than the model's own decimals."""
+        said = calc.leaves(type(self.case), {})
+        given = calc.flat(calc.plain(self.case))
+        return {k: round(v, said[k].decimals + 1) if k in said and isinstance(v, float) else v for k, v in given.items()}
+
+
+def on_line(state, model_name: str) -> list[OnLine]:
+    """The units of the line that run a model, in the order of the fibre; none where no mill is set up."""
+    if state is None:
+        return []
+    found = []
+    for u in state.mill.units:
+        acts, plan = state.line.acts.get(u.id), state.line.acting.get(u.id)
+        for worked in acts.worked if acts else ():
+            if worked.model == model_name:
+                found.append(OnLine(u.id, u.title, worked.case, dict(plan.settings())))
+    return found
+
+
+def _from_the_line(request, state, bench: Bench, form) -> dict:
+    """What the page says of the unit it opened at: which units there are, which wells were typed, and what could go into force."""
+    units = on_line(state, bench.model_name)
+    chosen = next((u for u in units if u.unit == request.GET.get("unit")), None)
+    if chosen is None:
+        return {"line_units": units, "sources": {}}
+    opened = bench.form_class.opened({}, chosen.opening, request.schools)
+    typed = {k for k in form.fields if form.data.get(k) != opened.get(k)}
+    sources = {k: "typed" if k in typed else "set" if k in chosen.settings else "solved" for k in form.fields}
+    more = {"line_units": units, "line_unit": chosen, "sources": sources}
+    if form.is_valid() and request.user.may("move") and (moved := typed & chosen.settings.keys()):
+        asked = {"unit": chosen.unit, **{k: repr(form.cleaned_data[k]) for k in moved}, "back": request.get_full_path()}
+        more["put_in_force"] = f"{reverse('mill:put')}?{urlencode(asked)}"
+    return more
+
+
+def _opening(request, state, bench: Bench) -> dict:
+    """Where the bench opens: at the unit of ?unit= (the first that runs its model where the address says nothing), else as it is written."""
+    units = on_line(state, bench.model_name)
+    if not request.GET and units:
+        request.GET = request.GET.copy()
+        request.GET["unit"] = units[0].unit
+    chosen = next((u for u in units if u.unit == request.GET.get("unit")), None)
+    return chosen.opening if chosen else bench.opening
+
+
 def bench_page(request, bench: Bench, *, address: Callable[[str], str], benches, pictures: dict, context: dict, seg: str):
     """Work out a bench and answer as a whole page or its part."""
-    schools = request.schools
-    form = bench.form_class(bench.form_class.opened(request.GET, bench.opening, schools), schools=schools)
+    schools, state = request.schools, state_of(request)
+    opening = _opening(request, state, bench)
+    form = bench.form_class(bench.form_class.opened(request.GET, opening, schools), schools=schools)
     result = form.run()
     held = held_case(request.GET.get("held", ""), bench.model)
     siblings = [(b.title, address(b.key)) for b in benches if b.group == bench.group and b.key != bench.key]
@@ -116,6 +175,7 @@ def bench_page(request, bench: Bench, *, address: Callable[[str], str], benches,
         "here": address(bench.key),
         "siblings": siblings,
         "seg": seg,
+        **_from_the_line(request, state, bench, form),
     }
     if result is not None:
         case = form.case

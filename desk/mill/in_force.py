@@ -7,6 +7,7 @@ from core.errors import ImpossibleInput, Problem
 from core.line.acting import Line
 from core.line.mill import solve_mill
 from core.quantity import Quantity
+from desk.kit.templatetags.vat import midline
 from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -42,7 +43,9 @@ class Change:
         told = []
         for k in self.moved:
             q = self.said[k]
-            told.append(f"{q.label.lower()} {self.before[k]:.{q.decimals}f} to {self.after[k]:.{q.decimals}f} {q.unit}".strip())
+            told.append(
+                f"{midline(q.label)} {self.before[k]:.{q.decimals}f} to {self.after[k]:.{q.decimals}f} {q.unit}".strip()
+            )
         return ", ".join(told)
 
 

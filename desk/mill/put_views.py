@@ -6,7 +6,12 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
+from core.bleach.unit import BleachPlan
+from core.chips.unit import FeedPlan
+from core.cook.unit import CookPlan
 from core.errors import CoreError, ImpossibleInput
+from core.mechanical.unit import RefinePlan
+from core.wash.unit import OxygenPlan, WashPlan
 from desk.kit.bench import typed_number
 from desk.kit.templatetags.vat import figure
 from desk.kit.text import whole
@@ -18,9 +23,12 @@ from desk.mill.context import state_of
 from desk.people.rights import may, refuse
 
 MINDS = {
-    "cook": "Alkali burns and the digester is under pressure: the charge is set by the operator on the site’s procedure.",
-    "wash": "Hot liquor burns; less water sends more to the bleach plant, more water to the evaporators: ring them first.",
-    "bleach": "ClO₂ and peroxide are set at their own panel, by the site’s procedure; ring the chemical house first.",
+    CookPlan: "Alkali burns and the digester is under pressure: the charge is set by the operator on the site’s procedure.",
+    WashPlan: "Hot liquor burns; less water sends more to the bleach plant, more water to the evaporators: ring them first.",
+    OxygenPlan: "Oxygen: oil-free, slow valves. Alkali burns: shield, gloves, the nearest shower known. Site procedure first.",
+    BleachPlan: "ClO₂ and peroxide are set at their own panel, by the site’s procedure; ring the chemical house first.",
+    RefinePlan: "Refiner plates clash when the gap or the feed is lost: load is moved slowly, by the operator at the machine.",
+    FeedPlan: "Feeders and conveyors start without a warning to who stands in them: locked out before a hand goes near.",
 }
 
 
@@ -100,7 +108,7 @@ def put(request):
     context = {
         "unit": unit,
         "title": the_unit.title,
-        "mind": MINDS.get(the_unit.station, ""),
+        "mind": MINDS.get(type(plan), ""),
         "rows": rows,
         "why": why,
         "errors": errors,
