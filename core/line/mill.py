@@ -836,7 +836,9 @@ def default_feeds(mill: Mill) -> dict[str, float]:
 def vessel_rates(mill: Mill, solution: Solution, running: Running) -> dict[str, tuple[float, float]]:
     """What flows into and out of every vessel, t/h oven-dry, as the line is run."""
     drawn = sum(running.gives.values())
-    feeds = {u.id: float(u.feed.sum() - u.feed[W]) for u in solution.network.units if u.id in default_feeds(mill)}
+    network = solution.network
+    dry = network.feed.sum(axis=1) - network.feed[:, W]
+    feeds = {key: float(dry[network.index[key]]) for key in mill.feed_plans}
     rates = {}
     for key, v in mill.vessels.items():
         if v.source:
