@@ -6,7 +6,7 @@ Open limits are null in the document and +-inf here.
 import math
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import asdict, dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -85,6 +85,20 @@ class FurnishSource:
     raw_name: str
     spare: bool
     transit_h: float  # from being made to standing in its tower
+    tower: str  # the unit it is drawn from
+    draw: str  # the draw that takes it to the blend
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Roles:
+    """Which units and vessels of this mill are the ones every line ends with, by their ids; `point` is where the machine's chest is sampled."""
+
+    blend: str = "blend"
+    chest: str = "chest"
+    machine: str = "machine"
+    filler: str = "filler"
+    vessel: str = "machine.chest"
+    point: str = "machine.chest"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -221,12 +235,15 @@ class Mill:
     oxygen_plans: Mapping[str, OxygenPlan] = field(default_factory=dict)
     bleach_plans: Mapping[str, BleachPlan] = field(default_factory=dict)
     digesters: tuple[str, ...] = ()  # batch digesters with a thermometer
+    roles: Roles = Roles()
     moisture_rows: Mapping[str, str] = field(default_factory=dict)  # the plan row that reads the moisture of a unit's feed
 
     @cached_property
     def feed_plans(self) -> dict[str, FeedPlan]:
         """What is fed from outside at a rate that people set, by unit."""
-        return {key: FeedPlan(feed_t_h=rate) for key, rate in default_feeds(self).items() if rate > 0.0 and key != "filler"}
+        return {
+            key: FeedPlan(feed_t_h=rate) for key, rate in default_feeds(self).items() if rate > 0.0 and key != self.roles.filler
+        }
 
     def draw_case(self, grade: Grade, *, gsm: float | None = None, speed_m_min: float | None = None) -> DrawCase:
         """The machine's draw for a grade, its furnish ash still 0 (the mix fills it in)."""
@@ -622,6 +639,8 @@ def read_mill(data: Json) -> Mill:
             raw_wet_t_t=r.number(s, "raw_wet_t_t", place, 0, 100),
             raw_name=r.text(s, "raw_name", place),
             spare=bool(s.get("spare", False)),
+            tower=r.text(s, "tower", place, f"{key}.tower"),
+            draw=r.text(s, "draw", place, f"out.{key}"),
             transit_h=r.number(s, "transit_h", place, 0, 200, default=0.0),
         )
     plan = {}
@@ -706,6 +725,7 @@ def read_mill(data: Json) -> Mill:
         tanks[made_tank.key] = made_tank
         if made_tank.least_m3 >= made_tank.most_m3:
             r.bad(f"{place}.least_m3", f"is {made_tank.least_m3:g}; it must be under most_m3, {made_tank.most_m3:g}")
+    roles = data.get("roles", {})
     moisture_rows = {str(u.get("id", "")): str(u["moisture_row"]) for u in r.items(data, "units") if u.get("moisture_row")}
     for key, name in moisture_rows.items():
         if name not in plan:
@@ -744,6 +764,7 @@ def read_mill(data: Json) -> Mill:
         tanks=tanks,
         digesters=tuple(str(d) for d in data.get("digesters", [])),
         moisture_rows=moisture_rows,
+        roles=Roles(**{k: r.text(roles, k, "roles", v) for k, v in asdict(Roles()).items()}),
     )
     if r.problems:
         raise ImpossibleInput(*r.problems)
@@ -768,16 +789,16 @@ def _refuse(mill: Mill, running: Running) -> None:
         raise ImpossibleInput(*bad)
 
 
-def _fed(u: Unit, running: Running) -> Unit:
+def _fed(u: Unit, running: Running, filler: str) -> Unit:
     """A unit with its feed as the line is run: its rate, and the moisture its wet feed has now."""
-    rate = running.filler_t_h if u.id == "filler" else running.feeds.get(u.id, running.settings.get(u.id, {}).get("feed_t_h"))
+    rate = running.filler_t_h if u.id == filler else running.feeds.get(u.id, running.settings.get(u.id, {}).get("feed_t_h"))
     if u.supply:
         return u
     dry = float(u.feed.sum() - u.feed[W])
     if rate is not None:
         if dry > 0:
             u = replace(u, feed=u.feed * (rate / dry))
-        elif u.id == "filler":
+        elif u.id == filler:
             u = replace(u, feed=_feed(shares(0.0, FL=1.0), 40.0, rate))
     moisture = running.moisture_pct.get(u.id)
     if moisture is not None and dry > 0.0:
@@ -798,7 +819,7 @@ def acting_units(mill: Mill, running: Running, units: Mapping[str, Unit]) -> dic
         plan = replace(plan, makes=running.makes.get(key))
         fed = [u for u in units.values() if any(o.to == key for o in u.outlets) and u.id in running.moisture_pct]
         if len(fed) == 1 and not as_set[fed[0].id].conversion:
-            meant = _fed(as_set[fed[0].id], replace(running, moisture_pct={}))
+            meant = _fed(as_set[fed[0].id], replace(running, moisture_pct={}), mill.roles.filler)
             plan = replace(plan, charged_for_t_h=float(meant.feed.sum() - meant.feed[W]), chip_water_t_h=float(meant.feed[W]))
         acting[key] = plan
     for key, values in running.settings.items():
@@ -819,12 +840,13 @@ def solve_mill(mill: Mill, running: Running, start: Line | None = None) -> Line:
     _refuse(mill, running)
     units = []
     for u in mill.units:
-        u = _fed(u, running)
+        u = _fed(u, running, mill.roles.filler)
         if u.id in running.makes and u.id not in mill.cook_plans:
             made = running.makes[u.id]
             u = replace(u, conversion=loses(1.0 - made.yield_pct / 100.0), sets=replace(u.sets, kappa=made.kappa))
         units.append(u)
-    draws = tuple(replace(d, target=running.gives[d.id[4:]]) if d.id.startswith("out.") else d for d in mill.draws)
+    taken = {source.draw: running.gives.get(key, 0.0) for key, source in mill.sources.items()}
+    draws = tuple(replace(d, target=taken[d.id]) if d.id in taken else d for d in mill.draws)
     return solve_line(tuple(units), draws, acting_units(mill, running, {u.id: u for u in units}), start)
 
 
@@ -843,7 +865,7 @@ def vessel_rates(mill: Mill, solution: Solution, running: Running) -> dict[str, 
     for key, v in mill.vessels.items():
         if v.source:
             out = running.gives.get(v.source, 0.0)
-            tower = f"{v.source}.tower"
+            tower = mill.sources[v.source].tower if v.source in mill.sources else ""
             made = solution.stored_t_h(tower) + out if tower in solution.network.index else 0.0
             rates[key] = (made if v.in_t_h is None else v.in_t_h, out)
         elif v.unit in feeds:

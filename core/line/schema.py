@@ -76,6 +76,7 @@ UNIT = _obj(
         "feed_t_h": _num(0, 1000), "cons_pct": _num(0.01, 100), "temp_c": _num(0, 180), "loss_pct": _num(0, 100), "sets": SETS, "cooks": {"enum": list(NAMES)}, "cook": COOK_PLAN, "refine": REFINE_PLAN, "washers": WASH_PLAN, "oxygen": OXYGEN_PLAN, "bleach": BLEACH_PLAN,
     },
 )  # fmt: skip
+ROLES = _obj({}, dict.fromkeys(("blend", "chest", "machine", "filler", "vessel", "point"), KEY))
 DRAW = _obj(
     {"id": KEY, "kind": {"enum": [k.value for k in DrawKind]}, "tank": KEY, "to": KEY, "target": _num(0)},
     {"rest": TEXT, "displaced": FLAG},
@@ -105,7 +106,7 @@ SOURCE = _obj(
         "key": KEY, "name": NAME, "cons_pct": _num(0.1, 30), "ash_pct": _num(0, 60), "iso_pct": _num(1, 100), "s457": _num(1, 300),
         "csf_ml": _num(10, 800), "vessel": KEY, "unit": KEY, "raw_wet_t_t": _num(0, 100), "raw_name": TEXT,
     },
-    {"spare": FLAG, "transit_h": _num(0, 200)},
+    {"spare": FLAG, "transit_h": _num(0, 200), "tower": KEY, "draw": KEY},
 )  # fmt: skip
 GRADE = _obj(
     {
@@ -150,7 +151,10 @@ LANE = _obj(
             )
         ),
         "pins": _list(
-            _obj({"station": KEY, "label": TEXT}, {"dx": _num(-200, 200), "value": _num(), "unit": TEXT, "setpoint": TEXT})
+            _obj(
+                {"station": KEY, "label": TEXT},
+                {"dx": _num(-200, 200), "value": _num(), "unit": TEXT, "setpoint": TEXT, "of": KEY, "setting": TEXT},
+            )
         ),
         "gauges": _list(_obj({"station": KEY, "row": KEY, "label": TEXT}, {"lead": TEXT})),
     },
@@ -202,6 +206,6 @@ SCHEMA: Schema = {
             "shift_hours": _num(1, 24), "safety_number": NAME, "units": _list(UNIT, 1), "draws": _list(DRAW), "vessels": _list(VESSEL, 1),
             "sources": _list(SOURCE, 1), "grades": _list(GRADE, 1), "plan": _list(PLAN), "lanes": _list(LANE), "lines": _list(_obj({"key": KEY, "name": NAME}, {"sentence": TEXT})),
         },
-        {"note": TEXT, "schools": SCHOOLS, "moves": _list(MOVE), "piles": _list(PILE), "digesters": _list(KEY), "tanks": _list(TANK)},
+        {"note": TEXT, "schools": SCHOOLS, "moves": _list(MOVE), "piles": _list(PILE), "digesters": _list(KEY), "tanks": _list(TANK), "roles": ROLES},
     ),
 }  # fmt: skip

@@ -85,6 +85,15 @@ class Solution:
                 flows = flows + q * w
         return Stream(flows=_clean(flows), temp_c=float(self.temp_c[i]), quality=self._quality(i))
 
+    def drawn_from(self, unit_id: str) -> Stream:
+        """All that is drawn from a unit, together."""
+        i = self.network.index[unit_id]
+        flows = np.zeros(N)
+        for d, q, w in zip(self.network.draws, self.drawn, self.composition, strict=True):
+            if d.tank == unit_id:
+                flows = flows + q * w
+        return Stream(flows=_clean(flows), temp_c=float(self.temp_c[i]), quality=self._quality(i))
+
     def stored_t_h(self, unit_id: str) -> float:
         """Suspended solids a vessel gains (loses, when negative): its feed less what is drawn from it."""
         i = self.network.index[unit_id]

@@ -25,18 +25,18 @@ def build_yard(people, mill, now) -> None:
         words = "stones in the trap" if what == "stone" else "metal detector trip"
         write(
             kind=Kind.EVENT,
-            subject="feed.K",
+            subject="feed.K.larch.chips",
             by=people["tk"],
             now=now - timedelta(days=days),
-            says=f"K chip feed: {words}",
+            says=f"Larch chips: {words}",
             status=what,
         )
     write(
         kind=Kind.EVENT,
-        subject="feed.K",
+        subject="feed.K.larch.chips",
         by=people["tk"],
         now=now - timedelta(minutes=70),
-        says="K chip feed: an even mat fills the washer or feeder",
+        says="Larch chips: an even mat fills the washer or feeder",
         status="look.even",
         data={"does": "Loaded as it should be."},
     )

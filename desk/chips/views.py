@@ -101,7 +101,7 @@ def belt(request):
     row = state.mill.plan.get(plan.kappa_row) if plan else None
     band = row.band if row else Band(low=28, high=32, outer_low=26, outer_high=34, target=30)
     context = _station(
-        request, state, basis=basis, bases=(("green", "green mass"), ("dry", "dry wood"), ("solid", "solid m³"), ("loose", "loose m³")), looks=yard.LOOKS.items(), traps=yard.TRAPS.items(), feeds=yard.FEEDS.items(), piles=yard.stands(state),
+        request, state, basis=basis, bases=(("green", "green mass"), ("dry", "dry wood"), ("solid", "solid m³"), ("loose", "loose m³")), looks=yard.LOOKS.items(), traps=yard.TRAPS.items(), feeds=yard.feeds_of(state).items(), piles=yard.stands(state),
         counts=yard.counts(state), looked=yard.looked(state), may_record=request.user.may("record"), band=band,
     )  # fmt: skip
     found = None

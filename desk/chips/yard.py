@@ -5,7 +5,6 @@ from datetime import datetime, timedelta
 
 from core.chips.piles import PileNow, Receipt, drawn_since, what_is_left
 from core.errors import ImpossibleInput
-from core.line.mill import default_feeds
 from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -21,7 +20,12 @@ LOOKS = {
     "ice": ("Lumps, frost on the chips", "Frozen: steam longer, expect a cold core and slow penetration.", "watch"),
     "rot": ("Grey, smoking, sour smell", "Old wood from the core of the pile: mix it in thin, expect dark pulp and alkali taken.", "watch"),
 }  # fmt: skip
-FEEDS = {"K": "K chip feed", "M": "M hemlock feed", "S": "S bagasse washer and feeder"}
+
+
+def feeds_of(state) -> dict[str, str]:
+    """The feeds of chips and bagasse of this mill, by unit, as people call them."""
+    feeds = state.mill.feed_plans
+    return {u.id: u.title[:1].upper() + u.title[1:] for u in state.mill.units if u.station == "chips" and u.id in feeds}
 
 
 class YardRefused(Exception):
@@ -45,7 +49,7 @@ class Stand:
 
 def stands(state) -> list[Stand]:
     """Every pile of the mill by its receipts and its newest survey."""
-    feeds = default_feeds(state.mill)
+    feeds = state.feed_rates
     subjects = [f"pile.{k}" for k in state.mill.piles]
     ledger: dict[str, list[Record]] = {s: [] for s in subjects}
     since = state.now - timedelta(days=LEDGER_DAYS)
@@ -94,15 +98,16 @@ def keep(*, state, what: str, where: str, value: float | None, words: str, by, n
         name = state.mill.piles[where].name
         says = f"{name}: {value:g} t OD {'came in' if what == 'receipt' else 'by survey'}"
         return write(kind=Kind.EVENT, subject=f"pile.{where}", by=by, now=now, says=says, value=value, status=what, words=words)
-    if where not in FEEDS:
-        raise YardRefused("where", f"Feed is none of {', '.join(FEEDS)}.")
+    feeds = feeds_of(state)
+    if where not in feeds:
+        raise YardRefused("where", f"Feed is none of {', '.join(feeds.values())}.")
     if what in TRAPS:
         return write(
             kind=Kind.EVENT,
             subject=f"feed.{where}",
             by=by,
             now=now,
-            says=f"{FEEDS[where]}: {TRAPS[what]}",
+            says=f"{feeds[where]}: {TRAPS[what]}",
             status=what,
             words=words,
         )
@@ -113,7 +118,7 @@ def keep(*, state, what: str, where: str, value: float | None, words: str, by, n
             subject=f"feed.{where}",
             by=by,
             now=now,
-            says=f"{FEEDS[where]}: {title.lower()}",
+            says=f"{feeds[where]}: {title.lower()}",
             status=f"look.{what}",
             words=words,
             data={"does": does},

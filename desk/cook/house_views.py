@@ -8,6 +8,7 @@ from django.views.decorators.http import require_safe
 
 from core.cook import house as houses
 from core.cook import kinetic
+from core.cook.unit import CookPlan
 from core.errors import CoreError
 from desk.cook.drawings import house_picture
 from desk.cook.models import Cook
@@ -16,22 +17,50 @@ from desk.kit.bench import Well, read_wells, render_bench
 from desk.mill.context import state_of
 
 BACK_H, AHEAD_H = 3.0, 8.0
-CONTINUOUS = (("3", "alder", "K.alder.chips"), ("S", "bagasse", "S.depith"))
-TUBE_HEATS = (78.0, 108.0)  # minutes from now: the bagasse tube comes up after its stop
+HEATS = (78.0, 108.0)  # minutes from now: the last continuous digester comes up after its stop
+DRAWS = (4.2, 3.4)  # t/h of steam, defaults
 WELLS = tuple(Well(*w) for w in (
     ("steam_t_h", "Steam allowed", "t/h", 24.5, 0.1, 500.0), ("tank_t", "Blow tank holds", "t OD", 22.0, 0.1, 1000.0), ("tank_now_t", "in it now", "t OD", 12.1, 0.0, 1000.0), ("wash_t_h", "Washing takes", "t/h OD", 4.6, 0.0, 200.0),
-    ("wash_from", "Washing stops in", "min", 38.0, 0.0, 1440.0), ("wash_for", "for", "min", 40.0, 0.0, 1440.0), ("delay", "Next rise later by", "min", 0.0, 0.0, 240.0), ("alder_t_h", "Alder draws", "t/h steam", 4.2, 0.0, 100.0), ("tube_t_h", "Bagasse tube draws", "t/h steam", 3.4, 0.0, 100.0), ("bagasse_t_h", "and heats at", "t/h steam", 7.6, 0.0, 100.0),
+    ("wash_from", "Washing stops in", "min", 38.0, 0.0, 1440.0), ("wash_for", "for", "min", 40.0, 0.0, 1440.0), ("delay", "Next rise later by", "min", 0.0, 0.0, 240.0),
 ))  # fmt: skip
 
 
-def _batches(now, delay: float) -> tuple[list[houses.Batch], dict[str, Cook], dict]:
+def _continuous(state) -> list[dict]:
+    """The continuous digesters of this mill: unit, what they cook, and what comes to them."""
+    line = state.line
+    return [
+        {"key": unit, "name": plan.species, "t_h": line.inlets[unit].solids_t_h}
+        for unit, plan in line.acting.items()
+        if isinstance(plan, CookPlan) and plan.vessel == "continuous"
+    ]
+
+
+def _wells(lanes: list[dict]) -> tuple[Well, ...]:
+    """The wells of the digesters and of the steam that each continuous one draws."""
+    found = [
+        Well(f"draws_{i}", f"{lane['name'].capitalize()} draws", "t/h steam", DRAWS[min(i, len(DRAWS) - 1)], 0.0, 100.0)
+        for i, lane in enumerate(lanes)
+    ]
+    if lanes:
+        found.append(Well("heats_t_h", "and heats at", "t/h steam", 7.6, 0.0, 100.0))
+    return (*WELLS, *found)
+
+
+def _steady(lanes: list[dict], v: dict) -> tuple[houses.Steady, ...]:
+    """What the continuous digesters draw, and the heating of the last."""
+    found = [houses.Steady(name=lane["name"], steam_t_h=v[f"draws_{i}"], start=-1e4, end=1e4) for i, lane in enumerate(lanes)]
+    if lanes:
+        found.append(houses.Steady(name=f"{lanes[-1]['name']} heats", steam_t_h=v["heats_t_h"], start=HEATS[0], end=HEATS[1]))
+    return tuple(found)
+
+
+def _batches(state, now, delay: float) -> tuple[list[houses.Batch], dict[str, Cook], dict]:
     """Running and coming cooks of the batch digesters, on minutes from now. The coming ones follow the last plan of their digester."""
     found, cooks, made_of = [], {}, {}
     since = now - timedelta(hours=BACK_H + 6)
     newest: dict[str, houses.Batch] = {}
-    batch = Cook.objects.filter(started_at__gte=since, started_at__lte=now).exclude(
-        digester__in=[key for key, _, _ in CONTINUOUS]
-    )
+    kept = Cook.objects.filter(started_at__gte=since, started_at__lte=now)
+    batch = kept.filter(digester__in=state.mill.digesters) if state.mill.digesters else kept
     for c in batch.order_by("started_at"):
         try:
             done = kinetic.cook(c.species, c.given, c.profile, coefficients=c.fitted)
@@ -61,10 +90,11 @@ def house(request):
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
-    wells, v = read_wells(request.GET, WELLS)
+    lanes = _continuous(state)
+    wells, v = read_wells(request.GET, _wells(lanes))
     context = station(request, state, wells=wells, lanes=True)
     if not any(w["error"] for w in wells):
-        batches, cooks, made_of = _batches(request.now, v["delay"])
+        batches, cooks, made_of = _batches(state, request.now, v["delay"])
         limits = houses.Limits(
             steam_t_h=v["steam_t_h"],
             tank_t=v["tank_t"],
@@ -72,11 +102,7 @@ def house(request):
             wash_t_h=v["wash_t_h"],
             wash_stops=((v["wash_from"], v["wash_from"] + v["wash_for"]),) if v["wash_for"] else (),
         )
-        steady = (
-            houses.Steady(name="alder", steam_t_h=v["alder_t_h"], start=-1e4, end=1e4),
-            houses.Steady(name="bagasse", steam_t_h=v["tube_t_h"], start=-1e4, end=1e4),
-            houses.Steady(name="bagasse heats", steam_t_h=v["bagasse_t_h"], start=TUBE_HEATS[0], end=TUBE_HEATS[1]),
-        )
+        steady = _steady(lanes, v)
         window = {"start": 0.0, "end": AHEAD_H * 60.0}
         found = houses.look_ahead(tuple(batches), steady, limits, **window)
         coming = sorted((b for b in batches if not b.done and b.rise_at > 0), key=lambda b: b.rise_at)
@@ -88,11 +114,6 @@ def house(request):
         def at(m: float):
             return request.now + timedelta(minutes=m)
 
-        lanes = [
-            {"key": key, "name": name, "t_h": state.solution.enters(unit).solids_t_h}
-            for key, name, unit in CONTINUOUS
-            if unit in state.solution.network.index
-        ]
         pace = houses.pace(coming[0], len({b.digester for b in batches})) if coming else None
         context |= {
             "house": found, "clashes": [(c, at(c.start), at(c.end)) for c in found.clashes[:6]], "way": way, "next": coming[0] if coming else None, "way_at": at(coming[0].rise_at + way[0]) if way else None,

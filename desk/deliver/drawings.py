@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from django.utils import timezone
 
 from core.colour import LIGNIN_BETA, ks_from_kappa, ks_from_reflectance, swatch
+from core.cook.unit import CookPlan
 from desk.kit.svg import n
 
 AXIS_END, SLOT_X, LOT_X, WIDTH = 318.0, 462.0, 572.0, 572.0
@@ -14,14 +15,13 @@ LABEL_ROOM = 15.0
 SMALLEST = 0.01
 LEFT_ROOM = 230.0
 LETTER = 6.2  # mean width of a letter of a strand's label
-START_KAPPA = {"larch": 30.0, "alder": 18.0, "bagasse": 14.3}
 
 
-def _hexes(what: str, source) -> tuple[str, str]:
-    """The colour a source was made in and the one it came to the blend in."""
+def _hexes(what: str, source, state) -> tuple[str, str]:
+    """The colour a source was made in, by the cook of its wood as the line runs it, and the one it came to the blend in."""
     end = swatch(ks_from_reflectance(source.source.iso_pct / 100.0), beta=LIGNIN_BETA, wet=True).hex
-    for word, kappa in START_KAPPA.items():
-        if word in what:
+    for unit, plan in state.line.acting.items():
+        if isinstance(plan, CookPlan) and plan.species in what and (kappa := state.line.acts[unit].kappa):
             return swatch(ks_from_kappa(kappa), wet=True).hex, end
     return end, end
 
@@ -62,7 +62,7 @@ def braid(rows: list[dict], lot, state, *, paper: bool = False) -> dict:
             f"M{n(x0)} {n(y)}H{n(AXIS_END)}C{n(m)} {n(y)} {n(m)} {n(slot_y)} {n(SLOT_X)} {n(slot_y)}V{n(slot_y + sw)}"
             f"C{n(m)} {n(slot_y + sw)} {n(m)} {n(y + w)} {n(AXIS_END)} {n(y + w)}H{n(x0)}Z"
         )
-        first, last = _hexes(r["what"], state.mill.sources[r["source"]])
+        first, last = _hexes(r["what"], state.mill.sources[r["source"]], state)
         made = timezone.localtime(datetime.fromisoformat(r["made"]))
         name = r["what"].split(",")[0]
         if x0 + LETTER * len(f"{r['lot']} {name} 00:00 {r['t']:.1f} t") > SLOT_X:

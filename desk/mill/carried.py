@@ -83,8 +83,8 @@ def steps(mill: Mill, was: Line, now: Line, schools: Schools | None, back: str, 
             if rows:
                 found.append(Step(u.title, u.station, rows))
     fills = []
-    for key, source in mill.sources.items():
-        tower = f"{key}.tower"
+    for source in mill.sources.values():
+        tower = source.tower
         if tower in now.solution.network.index:
             pair = (was.solution.enters(tower).solids_t_h, now.solution.enters(tower).solids_t_h)
             if abs(pair[1] - pair[0]) >= LEAST_T_H and (

@@ -10,6 +10,7 @@ from core.line.steady import Solution
 from core.stream import SUSPENDED, Stream
 from desk.kit.svg import band, n, ribbon
 from desk.kit.templatetags.vat import tph, working_path
+from desk.mill.state import way_of
 
 COLUMNS = {
     "chips": 24, "cook": 132, "wash": 240, "oxygen": 293, "bleach": 347, "recovered": 455, "clean": 563, "refine": 671,
@@ -256,6 +257,7 @@ class _Painter:
                         "text": f"{s['name']} {tph(parts[0].t_h)}{unit}",
                         "class": "svgl onpulp",
                         "weight": "600",
+                        "flow": True,
                     }
                 )
                 top += self.k * parts[0].t_h
@@ -290,7 +292,7 @@ class _Painter:
             x = COLUMNS[pin["station"]] + 6 + pin.get("dx", 0)
             here = state_at(x)
             head = yc - (24.0 if i == 0 else 17.0)
-            value = f" {pin['value']:g} {pin.get('unit', '')}" if "value" in pin else ""
+            value = self._pin_value(pin)
             self.r.pins.append(
                 {
                     "x": n(x),
@@ -302,6 +304,12 @@ class _Painter:
                 }
             )
         self._vat(lane["key"], nodes[-1].hex, yc)
+
+    def _pin_value(self, pin: dict) -> str:
+        """What a pin tells: the setting of its unit as it is run now, else the value that the set-up wrote beside it."""
+        plan = self.state.line.acting.get(pin.get("of", ""))
+        value = plan.settings().get(pin.get("setting", "")) if plan is not None else pin.get("value")
+        return "" if value is None else f" {value:.4g} {pin.get('unit', '')}"
 
     def _lost(self, unit: str) -> float:
         i = self.solution.network.index[unit]
@@ -369,7 +377,7 @@ class _Painter:
         y = centre - k * self.blend_t / 2
         lanes = {lane["key"]: i for i, lane in enumerate(self.lanes)}
         order = [*lanes, *(s for s in self.gives if s not in lanes)]
-        blend = self.solution.leaves("blend", "on")
+        blend = self.solution.leaves(self.state.mill.roles.blend, "on")
         hex_blend, _ = colour_of(blend)
         fades = []
         for key in order:
@@ -428,8 +436,9 @@ class _Painter:
 
     def _deliver(self, hex_blend: str) -> None:
         centre, k = self.size["blend"], self.k
-        blend, chest = self.solution.leaves("blend", "on"), self.solution.leaves("chest", "on")
-        filled = self.solution.enters("machine")
+        roles = self.state.mill.roles
+        blend, chest = self.solution.leaves(roles.blend, "on"), self.solution.leaves(roles.chest, "on")
+        filled = self.solution.enters(roles.machine)
         hex_out, _ = colour_of(filled)
         t = self.blend_t
         nodes = [
@@ -469,7 +478,7 @@ class _Painter:
                 "ty": n(centre - 43.5),
             }
         )
-        now = self.state.vessels.get("machine.chest")
+        now = self.state.vessels.get(roles.vessel)
         if now:
             top, bottom = centre - 35.0, centre + 35.0
             level = bottom - 70.0 * now.level_pct / 100.0
@@ -530,7 +539,7 @@ class _Painter:
 def _spots(ribbon: Ribbon, state) -> None:
     """Over every computed figure of the ribbon lies a link to its working: a station's balance, a cover, the draw."""
     for text in ribbon.texts:
-        if not text["text"].endswith("t/h") and " t/h" not in text["text"] and not text["text"].startswith("alder"):
+        if not text["text"].endswith("t/h") and " t/h" not in text["text"] and not text.get("flow"):
             continue
         x, y = float(text["x"]), float(text["y"])
         wide = 6.4 * len(text["text"])
@@ -553,7 +562,7 @@ def _spots(ribbon: Ribbon, state) -> None:
 
 
 def _run_key(state) -> tuple:
-    return state.version_id, tuple(sorted(state.running.gives.items())), state.running.filler_t_h
+    return state.version_id, way_of(state.running)
 
 
 def _kept(store: dict, key: tuple, draw) -> Ribbon:

@@ -125,11 +125,14 @@ def _strays(mill: mills.Mill) -> list[Problem]:
     """Names that lead nowhere, which the network itself does not see."""
     units = {u.id: {o.name for o in u.outlets} for u in mill.units}
     found = []
+    for role in ("blend", "chest", "machine"):
+        if (name := getattr(mill.roles, role)) not in units:
+            found.append(Problem(f"roles.{role}", f"is {name!r}; there is no such unit"))
     for key, source in mill.sources.items():
         if source.unit not in units:
             found.append(Problem(f"sources {key}.unit", f"is {source.unit!r}; there is no such unit"))
-        if not any(d.id == f"out.{key}" for d in mill.draws):
-            found.append(Problem(f"sources {key}", f"has no draw out.{key} that takes it to the blend"))
+        if not any(d.id == source.draw for d in mill.draws):
+            found.append(Problem(f"sources {key}", f"has no draw {source.draw} that takes it to the blend"))
     for key, vessel in mill.vessels.items():
         if vessel.source and vessel.source not in mill.sources:
             found.append(Problem(f"vessels {key}.source", f"is {vessel.source!r}; there is no such source"))

@@ -15,6 +15,7 @@ from core.line import mill as mills
 from core.line.acting import Line
 from core.line.steady import Solution
 from core.stock.cover import Cover, CoverCase, CoverStopCase, Piece, cover_of, forecast
+from core.stream import SUSPENDED
 from core.unit import Kind as Acting
 from desk.instruments.store import newest
 from desk.kit.units import Schools
@@ -58,9 +59,9 @@ def _pairs(given: Mapping) -> tuple:
     return tuple(sorted(given.items(), key=lambda pair: pair[0]))
 
 
-def solve_running(version_id: int, running: mills.Running) -> Line:
-    """The line as it is run, kept for the last few ways of running it; a new way begins from the newest of the same set-up."""
-    way = (
+def way_of(running: mills.Running) -> tuple:
+    """A way of running the line, by all that makes it."""
+    return (
         _pairs(running.feeds),
         _pairs(running.gives),
         running.filler_t_h,
@@ -68,9 +69,13 @@ def solve_running(version_id: int, running: mills.Running) -> Line:
         _pairs(running.moisture_pct),
         tuple((unit, _pairs(values)) for unit, values in _pairs(running.settings)),
     )
-    key = (version_id, *way)
+
+
+def solve_running(version_id: int, running: mills.Running) -> Line:
+    """The line as it is run, kept for the last few ways of running it; a new way begins from the newest of the same set-up."""
+    key = (version_id, way_of(running))
     if (line := _lines.get(key)) is None:
-        near = next((kept for (version, *_), kept in reversed(_lines.items()) if version == version_id), None)
+        near = next((kept for (version, _), kept in reversed(_lines.items()) if version == version_id), None)
         line = _lines[key] = mills.solve_mill(_read(version_id), running, near)
         while len(_lines) > LINES_KEPT:
             _lines.popitem(last=False)
@@ -332,6 +337,12 @@ class MillState:
         whole = self.rate or 1.0
         found = mills.vessel_rates(self.mill, self.solution, self.running_at(whole))
         return {k: self._scaled(k, pair, 1.0 / whole) for k, pair in found.items()}
+
+    @cached_property
+    def feed_rates(self) -> dict[str, float]:
+        """What is fed to every unit that is fed from outside, t/h oven-dry, as the line is run now."""
+        network = self.solution.network
+        return {key: float(network.feed[network.index[key]] @ SUSPENDED) for key in self.mill.feed_plans}
 
     def _scaled(self, key: str, pair: tuple[float, float], rate: float) -> tuple[float, float]:
         """What the machine draws changes with its rate: out of the sources' vessels, through the machine's own chest."""

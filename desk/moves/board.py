@@ -8,7 +8,6 @@ from django.urls import reverse
 
 from core.practice.table import ROWS, Practice, Proposal
 from desk.cook.actions import decided_on_next, move_on_next
-from desk.cook.house_views import CONTINUOUS
 from desk.cook.models import Cook
 from desk.cook.views import band_of
 from desk.kit.templatetags.vat import figure
@@ -105,7 +104,7 @@ def _blows(state, wanted) -> list[Line]:
     newest: dict[str, Cook] = {}
     tested = Cook.objects.filter(
         kappa__isnull=False, started_at__gte=state.now - BLOW_COUNTS, started_at__lte=state.now
-    ).exclude(digester__in=[key for key, *_ in CONTINUOUS])
+    ).filter(digester__in=state.mill.digesters)
     for cook in tested.order_by("started_at", "number"):
         newest[cook.species] = cook
     for species, cook in sorted(newest.items()):

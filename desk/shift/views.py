@@ -44,6 +44,7 @@ def shift_context(request, state) -> dict:
     late = [r for r in board.due_rows if r.due.state in (DueState.LATE, DueState.MISSED)]
     return {
         "board": board,
+        "chest_rows": {test: f"{state.mill.roles.point}.{test}" for test in ("freeness", "consistency")},
         "shift": shift,
         "left_h": (shift.end - now).total_seconds() / 3600.0,
         "rule": shift_rule(shift, now, state, board),

@@ -5,6 +5,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_safe
 
 from core.stream import COMPONENTS, NAMES
+from desk.kit.templatetags.vat import tph
 from desk.lab.board import Board
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, colour_of, draw_small
@@ -45,9 +46,13 @@ def line(request, key: str):
             continue
         into = state.solution.enters(u.id)
         for o in u.outlets:
-            out = state.solution.leaves(u.id, o.name)
+            if u.stores:  # what stays is a change, and below nothing while the level falls: what is drawn is shown
+                out, stays = state.solution.drawn_from(u.id), state.solution.stored_t_h(u.id)
+                to = f"drawn from it; its content {'rises' if stays >= 0.0 else 'falls'} by {tph(abs(stays))} t/h"
+            else:
+                out = state.solution.leaves(u.id, o.name)
+                to = state.solution.network.unit(o.to).title or o.to
             hex_colour, iso = colour_of(out)
-            to = state.solution.network.unit(o.to).title or o.to
             rows.append(
                 {
                     "unit": u,

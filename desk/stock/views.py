@@ -126,7 +126,7 @@ def meter(request):
         }
     if loop is not None:
         fibre = fibre_t_h(numbers["stock_l_min"], numbers["inlet_pct"])
-        vessel = state.vessels.get(chosen.point) or state.vessels.get("S.chest")
+        vessel = state.vessels.get(chosen.point)
         chest = {"level_pct": vessel.level_pct if vessel else 50.0}
         context["picture"] = meter_picture(
             {"stock": numbers["stock_l_min"], "water": loop.water_now_l_min, "out": loop.flow_l_min, "fibre": fibre}, chest

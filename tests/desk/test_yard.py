@@ -119,25 +119,25 @@ class Yard(TestCase):
 
     def test_stones_are_counted_by_the_day(self):
         before = {c.what: c.today for c in yard.counts(make.state(1))}
-        self.post("jd", what="stone", where="K", words="fist size")
+        self.post("jd", what="stone", where="K.larch.chips", words="fist size")
         after = {c.what: c.today for c in yard.counts(make.state(1))}
         self.assertEqual(after["stone"], before["stone"] + 1)
         self.assertEqual(sum(yard.counts(make.state(24 * 60 + 1))[0].days[-1:]), 0, "a new day starts at nought")
 
     def test_a_look_is_kept_with_what_to_do(self):
-        self.assertContains(self.post("tk", what="flooded", where="S"), "Cut the feed before anything else")
-        self.assertEqual(yard.looked(make.state(1))["S"].status, "look.flooded")
+        self.assertContains(self.post("tk", what="flooded", where="S.bagasse"), "Cut the feed before anything else")
+        self.assertEqual(yard.looked(make.state(1))["S.bagasse"].status, "look.flooded")
 
     def test_what_cannot_be_is_refused_and_not_kept(self):
         n = Record.objects.filter(kind=Kind.EVENT).count()
         for data, said in (
             ({"what": "receipt", "where": "larch-round", "value": "-4"}, "must be 0.1 to"), ({"what": "receipt", "where": "moon", "value": "4"}, "none of this yard"),
-            ({"what": "survey", "where": "alder", "value": "wet"}, "must be a number"), ({"what": "unicorn", "where": "K"}, "Choose what was seen"), ({"what": "stone", "where": "Z"}, "none of K"),
+            ({"what": "survey", "where": "alder", "value": "wet"}, "must be a number"), ({"what": "unicorn", "where": "K.larch.chips"}, "Choose what was seen"), ({"what": "stone", "where": "Z"}, "none of Larch chips"),
         ):  # fmt: skip
             with self.subTest(data=data):
                 self.assertContains(self.post("tk", **data), said)
         self.assertEqual(Record.objects.filter(kind=Kind.EVENT).count(), n)
-        self.assertEqual(self.post("cv", what="stone", where="K").status_code, 403)
+        self.assertEqual(self.post("cv", what="stone", where="K.larch.chips").status_code, 403)
 
     def test_the_demo_opens_where_it_should(self):
         self.assertAlmostEqual(self.pile("larch-round", 0).now.od_t, 1850, delta=5)
