@@ -118,8 +118,12 @@ def _object(cls: type) -> dict[str, Any]:
         properties[name] = one
     for name, group in row_fields(cast(Hashable, cls)).items():
         properties[name] = {
-            "type": "array", "title": group.label, "minItems": group.least, "maxItems": group.most, "items": _object(group.of),
-        }  # fmt: skip
+            "type": "array",
+            "title": group.label,
+            "minItems": group.least,
+            "maxItems": group.most,
+            "items": _object(group.of),
+        }
     return {
         "type": "object",
         "properties": properties,

@@ -103,8 +103,16 @@ def quantity(
 def choice(label: str, options: tuple[str, ...], *, default: Any = MISSING, help: str = "") -> Any:
     """An input field that is one word of a list."""
     said = Quantity(
-        label=label, unit="", possible=(-INF, INF), valid=(-INF, INF), above=False, decimals=0, help=help, equation="", options=options
-    )  # fmt: skip
+        label=label,
+        unit="",
+        possible=(-INF, INF),
+        valid=(-INF, INF),
+        above=False,
+        decimals=0,
+        help=help,
+        equation="",
+        options=options,
+    )
     return field(default=default, metadata={KEY: said})
 
 

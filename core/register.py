@@ -51,9 +51,17 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 
 def model(
-    name: str, *, title: str, source: str, holds_for: str, equation: str, calibrated_by: tuple[str, ...] = (),
-    checks: tuple[Check, ...] = (), symbols: str = "", basis: str = "exact",
-) -> Callable[[F], F]:  # fmt: skip
+    name: str,
+    *,
+    title: str,
+    source: str,
+    holds_for: str,
+    equation: str,
+    calibrated_by: tuple[str, ...] = (),
+    checks: tuple[Check, ...] = (),
+    symbols: str = "",
+    basis: str = "exact",
+) -> Callable[[F], F]:
     """Register the decorated function; its annotations name the case and the result. `symbols`: "Qin=flow_l_min ..."."""
 
     def listed(function: F) -> F:

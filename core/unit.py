@@ -1,7 +1,7 @@
 """What a unit of the line is to the line: it acts on the pulp that enters it.
 
-A station says how its units act beside its models (core/<station>/unit.py); the line asks them (core/line/acting.py). An act is a
-pure function of what enters and of the unit's settings, so that equal inlets give equal answers and the answers can be kept.
+A station says how its units act beside its models (core/<station>/unit.py); the line asks them (core/line/acting.py). An act is
+a pure function of what enters and of the unit's settings, so that equal inlets give equal answers and the answers can be kept.
 """
 
 from collections.abc import Mapping
@@ -21,8 +21,8 @@ SOLUTE_NAMES: Final = {"SOD": "sodium, kg Na/h", "SUL": "sulphur, kg S/h", "COD"
 class Inlet:
     """The pulp that enters a unit from the units before it, without what is drawn into it.
 
-    Suspended solids, fibre, water and dissolved solids in t/h; temperature in degC; kappa, brightness (% ISO) and freeness (CSF, mL)
-    of the pulp; solutes in kg/h.
+    Suspended solids, fibre, water and dissolved solids in t/h; temperature in degC; kappa, brightness (% ISO) and freeness
+    (CSF, mL) of the pulp; solutes in kg/h.
     """
 
     solids_t_h: float
@@ -73,9 +73,9 @@ class Drawn:
 class Acts:
     """What a unit does to what enters it. Whatever is None or missing stays as the unit has it.
 
-    `dissolves`: share of fibre turned into dissolved solids. `liquor_on`: share of the dissolved solids that goes on with the pulp.
-    `out_pct`: consistency it leaves at, %. `takes`: what it draws from supplies. `adds`: solutes it makes (or consumes, below 0), kg/h.
-    `duties`: steam, chemicals and heat by name, in the unit that the name ends with (naoh_kg_h).
+    `dissolves`: share of fibre turned into dissolved solids. `liquor_on`: share of the dissolved solids that goes on with the
+    pulp. `out_pct`: consistency it leaves at, %. `takes`: what it draws from supplies. `adds`: solutes it makes (or consumes,
+    below 0), kg/h. `duties`: steam, chemicals and heat by name, in the unit that the name ends with (naoh_kg_h).
     """
 
     dissolves: float | None = None

@@ -137,7 +137,10 @@ def cooks(client) -> None:
     from core.cook.kinetic import Charge
     from core.cook.species import Fitted
 
-    charge, points = Charge(ea_pct_naoh=18.0, sulphidity_pct=28.4, lw_m3_t=4.1), ((0.0, 80.0), (35.0, 116.0), (50.0, 116.0), (95.0, 170.0), (185.0, 170.0))  # fmt: skip
+    charge, points = (
+        Charge(ea_pct_naoh=18.0, sulphidity_pct=28.4, lw_m3_t=4.1),
+        ((0.0, 80.0), (35.0, 116.0), (50.0, 116.0), (95.0, 170.0), (185.0, 170.0)),
+    )
     line("one kinetic cook of 185 min, half-minute steps", median_ms(lambda: kinetic.cook("larch", charge, points)), "ms", 25)
     case = DesignCase(
         species="larch",
@@ -156,12 +159,25 @@ def cooks(client) -> None:
         c = Charge(ea_pct_naoh=18.0 + rng.normal(0, 0.5), sulphidity_pct=28.0 + rng.normal(0, 1.5), lw_m3_t=4.1)
         run = (*points[:-1], (185.0 + rng.normal(0, 8), 170.0))
         real = kinetic.cook("larch", c, run, coefficients=plant)
-        made.append(fit.Blow(charge=c, points=run, kappa=real.kappa + rng.normal(0, 0.6), residual_g_l=real.residual_g_l, yield_pct=float("nan")))  # fmt: skip
+        made.append(
+            fit.Blow(
+                charge=c,
+                points=run,
+                kappa=real.kappa + rng.normal(0, 0.6),
+                residual_g_l=real.residual_g_l,
+                yield_pct=float("nan"),
+            )
+        )
     start = time.perf_counter()
     found = fit.fit("larch", tuple(made))
     line("fit of 200 cooks", time.perf_counter() - start, "s", 5, note=f"kappa error {found.before:.2f} to {found.after:.2f}")
     htmx = {"HX-Request": "true", "HX-Target": "answer"}
-    for name, path in (("Cook, recomputed and solved", "/cook/?solve=time&target=27"), ("Chips, recomputed", "/chips/?c4=27.5"), ("a cook being followed", "/cook/records/1148/"), ("digester house", "/cook/house/")):  # fmt: skip
+    for name, path in (
+        ("Cook, recomputed and solved", "/cook/?solve=time&target=27"),
+        ("Chips, recomputed", "/chips/?c4=27.5"),
+        ("a cook being followed", "/cook/records/1148/"),
+        ("digester house", "/cook/house/"),
+    ):
         line(f"{name}, at the server", median_ms(lambda path=path: client.get(path, headers=htmx), 10), "ms", 120)
 
 
@@ -182,7 +198,13 @@ def bleaching(client) -> None:
     line("five washers and a five-stage sequence", median_ms(line_with_washers), "ms", 15)
     line("least-cost charges of five stages", median_ms(lambda: cheapest(plan, iso_pct=88.0), 5, 1), "ms", 500)
     htmx = {"HX-Request": "true", "HX-Target": "answer"}
-    for name, path in (("Wash, recomputed", "/wash/?x0=110"), ("Bleach, recomputed", "/bleach/?kappa=27"), ("Bleach, solved for least cost", "/bleach/?kappa=27&solve=1"), ("two schools", "/bleach/compare/?kappa=27"), ("Moves, all of Bleach", "/moves/?group=bleach")):  # fmt: skip
+    for name, path in (
+        ("Wash, recomputed", "/wash/?x0=110"),
+        ("Bleach, recomputed", "/bleach/?kappa=27"),
+        ("Bleach, solved for least cost", "/bleach/?kappa=27&solve=1"),
+        ("two schools", "/bleach/compare/?kappa=27"),
+        ("Moves, all of Bleach", "/moves/?group=bleach"),
+    ):
         line(
             f"{name}, at the server",
             median_ms(lambda path=path: client.get(path, headers=htmx), 10),
@@ -377,7 +399,8 @@ def stalled(desk: Desk) -> None:
 
 
 def reliability(kills: int = 100) -> None:
-    """The real server is killed again and again while people write: what was answered is there once, what was not at most once."""
+    """The real server is killed again and again while people write: what was answered is there once, what was not at most
+    once."""
     chance = random.Random(26318)
     answered: dict[str, str] = {}
     with tempfile.TemporaryDirectory() as data, Desk(data, days=1) as desk:
@@ -412,7 +435,8 @@ def reliability(kills: int = 100) -> None:
                 print(f"{kill + 1} kills, {len(answered)} samples answered", flush=True)
         with contextlib.closing(sqlite3.connect(f"{data}/vat.sqlite3")) as db:
             rows = db.execute(
-                "SELECT value FROM log_record WHERE kind = 'result' AND subject = 'machine.chest.ph' AND value >= 7.0 AND value < 8.0"
+                "SELECT value FROM log_record WHERE kind = 'result' AND subject = 'machine.chest.ph' AND value >= "
+                "7.0 AND value < 8.0"
             )
             kept = Counter(f"{v:.8f}" for (v,) in rows)
         lost = [v for v in answered if not kept[f"{float(v):.8f}"]]
@@ -422,7 +446,8 @@ def reliability(kills: int = 100) -> None:
             [sys.executable, "manage.py", "verify"], cwd=HOUSE, env=env, capture_output=True, text=True, check=False
         )
     print(
-        f"{sent} kills, {len(answered)} samples answered: {len(lost)} lost, {len(doubled)} doubled. {proof.stdout.strip() or proof.stderr.strip()}"
+        f"{sent} kills, {len(answered)} samples answered: {len(lost)} lost, {len(doubled)} doubled. "
+        f"{proof.stdout.strip() or proof.stderr.strip()}"
     )
 
 
@@ -456,10 +481,15 @@ def main() -> None:
         line("Shift, the line solved anew", median_ms(cold), "ms", 60)
         htmx = {"HX-Request": "true", "HX-Target": "answer"}
         for name, path, wanted in (
-            ("Stock, dilution, recomputed", "/stock/dilution/?target_pct=3.1", 40), ("run card with its reliefs, recomputed", "/schedule/card/?order=H-0413", 100),
-            ("a sample worked out as it is typed", "/lab/record/machine.chest.consistency/?a.stock_g=500&a.paper_g=.8&a.pad_g=19", 40),
+            ("Stock, dilution, recomputed", "/stock/dilution/?target_pct=3.1", 40),
+            ("run card with its reliefs, recomputed", "/schedule/card/?order=H-0413", 100),
+            (
+                "a sample worked out as it is typed",
+                "/lab/record/machine.chest.consistency/?a.stock_g=500&a.paper_g=.8&a.pad_g=19",
+                40,
+            ),
             ("a working opened", "/models/stock.cover/", 40),
-        ):  # fmt: skip
+        ):
             line(name, median_ms(lambda path=path: client.get(path, headers=htmx)), "ms", wanted)
         cooks(client)
         bleaching(client)

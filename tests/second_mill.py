@@ -1,4 +1,5 @@
-"""A second mill for the tests: two lines, no kraft, other names for everything; made from the demo's document so that it stays valid."""
+"""A second mill for the tests: two lines, no kraft, other names for everything; made from the demo's document so that it stays
+valid."""
 
 import copy
 import json

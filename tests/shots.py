@@ -13,7 +13,10 @@ from playwright.sync_api import sync_playwright
 HOUSE = Path(__file__).resolve().parent.parent
 OUT = HOUSE / "docs" / "screenshots"
 PORT = 8347
-SAMPLE = "/lab/record/machine.chest.consistency/?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45"
+SAMPLE = (
+    "/lab/record/machine.chest.consistency/"
+    "?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45"
+)
 # name: (address, person, width, height, theme)
 VIEWS = {
     "shift-day": ("/", "mr", 1280, 800, "day"),

@@ -1,7 +1,8 @@
-"""What a stage may be charged at most, and the hazard that its chemical brings: one table for inverses, plans, optimiser and pages.
+"""What a stage may be charged at most, and the hazard that its chemical brings: one table for inverses, plans, optimiser and
+pages.
 
-Source: models, section 7.2 (ceilings of charge, kg/ODt of 100 % chemical); shift practice, section 7.1 (cards). Site procedure and the
-supplier's safety data sheet come first.
+Source: models, section 7.2 (ceilings of charge, kg/ODt of 100 % chemical); shift practice, section 7.1 (cards). Site procedure
+and the supplier's safety data sheet come first.
 """
 
 from dataclasses import dataclass
@@ -115,7 +116,8 @@ OF_STAGE: Final = {
 
 
 def factor_most_kg(kappa: float, cod: float = 0.0) -> float:
-    """ClO2 kg/ODt at which the kappa factor of a D0 stands at its most; carry-over (COD kg/ODt) takes its own chlorine on top."""
+    """ClO2 kg/ODt at which the kappa factor of a D0 stands at its most; carry-over (COD kg/ODt) takes its own chlorine on
+    top."""
     return (10.0 * FACTOR_MOST * kappa + COD_CHLORINE * cod) / ACTIVE_CLO2
 
 

@@ -90,10 +90,11 @@ class TransitFound:
     equation="∫Q dt = V",
     symbols="V=volume_m3",
     checks=(
-        Check({"volume_m3": 300, "q1": 120, "q2": 120, "mixed": 0.2}, "half_min", 140.79, 1e-3), Check({"volume_m3": 300, "q1": 120, "q2": 120, "mixed": 0.2}, "most_min", 189.08, 1e-3),
+        Check({"volume_m3": 300, "q1": 120, "q2": 120, "mixed": 0.2}, "half_min", 140.79, 1e-3),
+        Check({"volume_m3": 300, "q1": 120, "q2": 120, "mixed": 0.2}, "most_min", 189.08, 1e-3),
         Check({"volume_m3": 300, "q1": 90, "q2": 150, "change_h": 1.0}, "plug_h", 2.4, 1e-4),
     ),
-)  # fmt: skip
+)
 def transit(case: TransitCase) -> TransitFound | Infeasible:
     """Infeasible when nothing flows. Raises: ImpossibleInput."""
     cautions = check(case)

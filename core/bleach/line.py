@@ -1,7 +1,8 @@
-"""A whole sequence on one pulp: every stage, every wash, the minutes through, what it costs, and the least-cost charges to a target.
+"""A whole sequence on one pulp: every stage, every wash, the minutes through, what it costs, and the least-cost charges to a
+target.
 
-A wash keeps a share of the dissolved matter made so far (default 0.10); no wash keeps it all. COD made: 2.0 kg a kappa removed, default.
-Source: models, sections 7.3 and 7.4, with costs by price. All constants are defaults to be calibrated.
+A wash keeps a share of the dissolved matter made so far (default 0.10); no wash keeps it all. COD made: 2.0 kg a kappa removed,
+default. Source: models, sections 7.3 and 7.4, with costs by price. All constants are defaults to be calibrated.
 """
 
 import math
@@ -57,7 +58,8 @@ class Plan:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Step:
-    """One stage as it went: pulp in and out, what was charged (kg/ODt by chemical), residual, and minutes of the line it stands at."""
+    """One stage as it went: pulp in and out, what was charged (kg/ODt by chemical), residual, and minutes of the line it
+    stands at."""
 
     stage: Stage
     setting: Setting
@@ -95,17 +97,31 @@ class Bleached:
 
 
 TYPICAL: Final = {
-    "O": Setting(charge=18.0, minutes=60.0, temp_c=95.0, ph=10.6, cons_pct=12.0), "D0": Setting(charge=9.0, minutes=45.0, temp_c=60.0, ph=2.5), "D1": Setting(charge=7.0, minutes=150.0, temp_c=75.0, ph=3.8),
-    "D2": Setting(charge=4.0, minutes=180.0, temp_c=75.0, ph=4.0), "E": Setting(charge=15.0, minutes=60.0, temp_c=70.0, ph=10.8), "EO": Setting(charge=15.0, minutes=70.0, temp_c=78.0, ph=10.8),
-    "EP": Setting(charge=3.0, minutes=75.0, temp_c=75.0, ph=10.8), "EOP": Setting(charge=3.0, minutes=80.0, temp_c=80.0, ph=10.8), "P": Setting(charge=18.0, minutes=150.0, temp_c=85.0, ph=10.8),
-    "PO": Setting(charge=18.0, minutes=90.0, temp_c=102.0, ph=10.8), "Q": Setting(charge=1.5, minutes=45.0, temp_c=65.0, ph=5.8), "Z": Setting(charge=4.0, minutes=5.0, temp_c=45.0, ph=2.8, cons_pct=38.0),
-    "A": Setting(charge=5.0, minutes=120.0, temp_c=95.0, ph=3.2), "Paa": Setting(charge=4.0, minutes=60.0, temp_c=70.0, ph=5.0), "Y": Setting(charge=6.0, minutes=45.0, temp_c=60.0, ph=5.8, cons_pct=4.0),
-    "X": Setting(charge=0.1, minutes=90.0, temp_c=55.0, ph=6.0), "W": Setting(charge=0.0, minutes=0.0, temp_c=60.0, ph=7.0), "H": Setting(charge=6.0, minutes=120.0, temp_c=40.0, ph=10.0), "C": Setting(charge=30.0, minutes=30.0, temp_c=35.0, ph=2.0),
-}  # fmt: skip
+    "O": Setting(charge=18.0, minutes=60.0, temp_c=95.0, ph=10.6, cons_pct=12.0),
+    "D0": Setting(charge=9.0, minutes=45.0, temp_c=60.0, ph=2.5),
+    "D1": Setting(charge=7.0, minutes=150.0, temp_c=75.0, ph=3.8),
+    "D2": Setting(charge=4.0, minutes=180.0, temp_c=75.0, ph=4.0),
+    "E": Setting(charge=15.0, minutes=60.0, temp_c=70.0, ph=10.8),
+    "EO": Setting(charge=15.0, minutes=70.0, temp_c=78.0, ph=10.8),
+    "EP": Setting(charge=3.0, minutes=75.0, temp_c=75.0, ph=10.8),
+    "EOP": Setting(charge=3.0, minutes=80.0, temp_c=80.0, ph=10.8),
+    "P": Setting(charge=18.0, minutes=150.0, temp_c=85.0, ph=10.8),
+    "PO": Setting(charge=18.0, minutes=90.0, temp_c=102.0, ph=10.8),
+    "Q": Setting(charge=1.5, minutes=45.0, temp_c=65.0, ph=5.8),
+    "Z": Setting(charge=4.0, minutes=5.0, temp_c=45.0, ph=2.8, cons_pct=38.0),
+    "A": Setting(charge=5.0, minutes=120.0, temp_c=95.0, ph=3.2),
+    "Paa": Setting(charge=4.0, minutes=60.0, temp_c=70.0, ph=5.0),
+    "Y": Setting(charge=6.0, minutes=45.0, temp_c=60.0, ph=5.8, cons_pct=4.0),
+    "X": Setting(charge=0.1, minutes=90.0, temp_c=55.0, ph=6.0),
+    "W": Setting(charge=0.0, minutes=0.0, temp_c=60.0, ph=7.0),
+    "H": Setting(charge=6.0, minutes=120.0, temp_c=40.0, ph=10.0),
+    "C": Setting(charge=30.0, minutes=30.0, temp_c=35.0, ph=2.0),
+}
 
 
 def typical(sequence: Sequence, kappa: float, *, factor: float = 0.22) -> tuple[Setting, ...]:
-    """Settings to start from: D0 by the kappa factor (of the kappa left by an oxygen stage before it), the others as is usual."""
+    """Settings to start from: D0 by the kappa factor (of the kappa left by an oxygen stage before it), the others as is
+    usual."""
     found, k = [], kappa
     for s in sequence.stages:
         setting = TYPICAL[s.name]
@@ -118,7 +134,8 @@ def typical(sequence: Sequence, kappa: float, *, factor: float = 0.22) -> tuple[
 
 
 def _charged(step: Stage, setting: Setting, before: float, naoh: float | None) -> dict[str, float]:
-    """kg/ODt by chemical; an extraction takes NaOH by the caustic rule on the active chlorine before it, its own charge being peroxide."""
+    """kg/ODt by chemical; an extraction takes NaOH by the caustic rule on the active chlorine before it, its own charge being
+    peroxide."""
     name = step.name
     if name in EXTRACT:
         lye = naoh if naoh is not None else (setting.charge if name in ("E", "EO") else 0.45 * before + 3.0)
@@ -140,8 +157,9 @@ Over = Literal["refuse", "hold", "mind"]
 
 
 def bleach(plan: Plan, *, prices: Mapping[str, float] = PRICES, over: Over = "refuse") -> Bleached:
-    """Run the sequence. A D0 over the most of its kappa factor is refused in a plan, held at it in a search, and minded on a running
-    line, whose kappa falls without its charge. Raises: ImpossibleInput naming kappa, iso_pct, cod or s2.charge (the second stage's).
+    """Run the sequence. A D0 over the most of its kappa factor is refused in a plan, held at it in a search, and minded on a
+    running line, whose kappa falls without its charge. Raises: ImpossibleInput naming kappa, iso_pct, cod or s2.charge (the
+    second stage's).
     """
     bad = []
     if not 0.0 < plan.kappa <= 200.0:
@@ -203,9 +221,15 @@ def bleach(plan: Plan, *, prices: Mapping[str, float] = PRICES, over: Over = "re
         raise ImpossibleInput(*problems)
     removed = plan.kappa - pulp.kappa
     return Bleached(
-        steps=tuple(steps), chemicals=chemicals, aox=AOX_FROM * 0.9 * (elemental + DIOXIDE_COUNTS * chlorine), cod=0.9 * (plan.cod + made_cod), yield_pct=100.0 - YIELD_A_KAPPA * removed,
-        cost=sum(v * prices.get(k, 0.0) for k, v in chemicals.items()), minutes=at, cautions=tuple(dict.fromkeys(said)),
-    )  # fmt: skip
+        steps=tuple(steps),
+        chemicals=chemicals,
+        aox=AOX_FROM * 0.9 * (elemental + DIOXIDE_COUNTS * chlorine),
+        cod=0.9 * (plan.cod + made_cod),
+        yield_pct=100.0 - YIELD_A_KAPPA * removed,
+        cost=sum(v * prices.get(k, 0.0) for k, v in chemicals.items()),
+        minutes=at,
+        cautions=tuple(dict.fromkeys(said)),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -261,8 +285,8 @@ def cheapest(
 ) -> Cheapest | Infeasible:
     """Charges of least cost that end at `iso_pct` or more, at `kappa` or less, losing `viscosity_loss` mL/g at most.
 
-    Sequential quadratic programming from the best four of 64 even samples; limits of each stage as MOST. Infeasible with the brightness that is reached.
-    Raises: ImpossibleInput for a plan that cannot run.
+    Sequential quadratic programming from the best four of 64 even samples; limits of each stage as MOST. Infeasible with the
+    brightness that is reached. Raises: ImpossibleInput for a plan that cannot run.
     """
     free = movable(plan)
     if not free:
@@ -353,9 +377,13 @@ def cheapest(
 
 
 READY: Final = {
-    "softwood kraft, ECF": ("O-D0-EOP-D1", "softwood", 28.0), "hardwood kraft, ECF": ("O-D0-EOP-D1", "hardwood", 18.0), "kraft, TCF": ("O-Q-P-P", "hardwood", 17.0), "bagasse soda": ("D0-EP-P", "bagasse", 14.0), "sulphite, TCF": ("EO-Q-P", "softwood", 12.0),
+    "softwood kraft, ECF": ("O-D0-EOP-D1", "softwood", 28.0),
+    "hardwood kraft, ECF": ("O-D0-EOP-D1", "hardwood", 18.0),
+    "kraft, TCF": ("O-Q-P-P", "hardwood", 17.0),
+    "bagasse soda": ("D0-EP-P", "bagasse", 14.0),
+    "sulphite, TCF": ("EO-Q-P", "softwood", 12.0),
     "kraft, old school": ("C-E-H-D", "softwood", 28.0),
-}  # fmt: skip
+}
 
 
 def ready(name: str) -> Plan:
@@ -520,7 +548,8 @@ CONSUMED_ACID, M_CLO2, M_NAOH, M_H2SO4_EQ, WEAK, PKA, SPENT, SPENT_BASE = 0.7, 6
 
 
 def ph_path(done: Bleached) -> tuple[PhStep | None, ...]:
-    """The pH each stage ends at by its charges, and the caustic or acid to end at the pH it is set to. None of stages without a balance.
+    """The pH each stage ends at by its charges, and the caustic or acid to end at the pH it is set to. None of stages without
+    a balance.
 
     Source: models, 7.3: D makes 0.7 acid a ClO2 used; E and P lose 0.45 NaOH an active chlorine before them and 1.5 kg/ODt.
     """

@@ -160,14 +160,31 @@ _MB = {"tower_pct": 20, "back_t": 0, "mix_back_t": 1.2, "residual": 0.30}
     basis="default",
     calibrated_by=("residual", "survives", "made_kg"),
     checks=(
-        Check({}, "mix_water", 0.66667, 2e-3), Check({}, "purge", 5.1667, 2e-3), Check({}, "x_filtrate", 4.1969, 2e-3), Check({}, "cod_press", 27.523, 2e-3), Check({}, "cod_purge", 21.684, 2e-3), Check({}, "cod_forward", 9.7928, 2e-3),
-        Check({}, "p_eff", 30.034, 2e-3), Check({}, "returned", 0.034353, 5e-3), Check({}, "h_forward", 1.168, 2e-3), Check({}, "fresh_water", 6.6667, 2e-3),
-        Check(_MB, "mix_water", 0.46667, 2e-3), Check(_MB, "x_filtrate", 4.2424, 2e-3), Check(_MB, "cod_purge", 27.434, 2e-3), Check(_MB, "cod_forward", 9.899, 2e-3), Check(_MB, "p_eff", 30.55, 2e-3), Check(_MB, "returned", 0.5499, 2e-3),
-        Check(_MB, "fresh_water", 6.4667, 2e-3), Check({"back_t": 0}, "x_filtrate", 4.1481, 2e-3), Check({"back_t": 0}, "cod_forward", 9.679, 2e-3), Check({"back_t": 0}, "cod_purge", 27.654, 2e-3),
+        Check({}, "mix_water", 0.66667, 2e-3),
+        Check({}, "purge", 5.1667, 2e-3),
+        Check({}, "x_filtrate", 4.1969, 2e-3),
+        Check({}, "cod_press", 27.523, 2e-3),
+        Check({}, "cod_purge", 21.684, 2e-3),
+        Check({}, "cod_forward", 9.7928, 2e-3),
+        Check({}, "p_eff", 30.034, 2e-3),
+        Check({}, "returned", 0.034353, 5e-3),
+        Check({}, "h_forward", 1.168, 2e-3),
+        Check({}, "fresh_water", 6.6667, 2e-3),
+        Check(_MB, "mix_water", 0.46667, 2e-3),
+        Check(_MB, "x_filtrate", 4.2424, 2e-3),
+        Check(_MB, "cod_purge", 27.434, 2e-3),
+        Check(_MB, "cod_forward", 9.899, 2e-3),
+        Check(_MB, "p_eff", 30.55, 2e-3),
+        Check(_MB, "returned", 0.5499, 2e-3),
+        Check(_MB, "fresh_water", 6.4667, 2e-3),
+        Check({"back_t": 0}, "x_filtrate", 4.1481, 2e-3),
+        Check({"back_t": 0}, "cod_forward", 9.679, 2e-3),
+        Check({"back_t": 0}, "cod_purge", 27.654, 2e-3),
     ),
-)  # fmt: skip
+)
 def press(case: PressCase) -> PressFound | Infeasible:
-    """What comes round and what goes forward. Infeasible when more returns than there is room or water for. Raises: ImpossibleInput."""
+    """What comes round and what goes forward. Infeasible when more returns than there is room or water for. Raises:
+    ImpossibleInput."""
     cautions = check(case)
     l0, l1, lt, ld, lo = (liquor(c) for c in (case.feed_pct, case.press_pct, case.tower_pct, case.dilute_pct, case.out_pct))
     room = lt - l1
@@ -204,9 +221,18 @@ def press(case: PressCase) -> PressFound | Infeasible:
     if case.residual > 0.0:
         cautions += (Caution("residual", "peroxide goes forward: destroy it before any dithionite"),)
     return PressFound(
-        cod_forward=forward, p_eff=p, returned=p - case.fresh_kg, h_forward=case.residual * p / (lt + case.clean_t) * lo, x_filtrate=x2, cod_press=(l0 + case.back_t - l1) * x1, cod_purge=purge * x2, mix_water=room - case.mix_back_t, purge=purge,
-        fresh_water=case.clean_t + room - case.mix_back_t, cautions=cautions,
-    )  # fmt: skip
+        cod_forward=forward,
+        p_eff=p,
+        returned=p - case.fresh_kg,
+        h_forward=case.residual * p / (lt + case.clean_t) * lo,
+        x_filtrate=x2,
+        cod_press=(l0 + case.back_t - l1) * x1,
+        cod_purge=purge * x2,
+        mix_water=room - case.mix_back_t,
+        purge=purge,
+        fresh_water=case.clean_t + room - case.mix_back_t,
+        cautions=cautions,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

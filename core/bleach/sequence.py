@@ -10,10 +10,29 @@ from typing import Final
 from core.errors import ImpossibleInput, Problem
 
 CODES: Final = {
-    "D0": "chlorine dioxide, delignifying", "D1": "chlorine dioxide", "D2": "chlorine dioxide, last", "D": "chlorine dioxide", "EOP": "alkali, oxygen, peroxide", "EO": "alkali, oxygen", "EP": "alkali, peroxide", "E": "alkali",
-    "PAA": "peracetic acid", "PA": "peracetic acid", "PO": "peroxide under oxygen", "P": "peroxide", "O": "oxygen", "Q": "chelation", "Z": "ozone", "A": "hot acid", "Y": "dithionite", "X": "enzyme", "T": "peracetic acid", "W": "wash only",
-    "C": "elemental chlorine", "H": "hypochlorite",
-}  # fmt: skip
+    "D0": "chlorine dioxide, delignifying",
+    "D1": "chlorine dioxide",
+    "D2": "chlorine dioxide, last",
+    "D": "chlorine dioxide",
+    "EOP": "alkali, oxygen, peroxide",
+    "EO": "alkali, oxygen",
+    "EP": "alkali, peroxide",
+    "E": "alkali",
+    "PAA": "peracetic acid",
+    "PA": "peracetic acid",
+    "PO": "peroxide under oxygen",
+    "P": "peroxide",
+    "O": "oxygen",
+    "Q": "chelation",
+    "Z": "ozone",
+    "A": "hot acid",
+    "Y": "dithionite",
+    "X": "enzyme",
+    "T": "peracetic acid",
+    "W": "wash only",
+    "C": "elemental chlorine",
+    "H": "hypochlorite",
+}
 SHOWN: Final = {"PAA": "Paa", "PA": "Paa", "T": "Paa"}
 BY_LENGTH: Final = sorted(CODES, key=len, reverse=True)
 MOST_STAGES: Final = 12

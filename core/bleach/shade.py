@@ -1,4 +1,5 @@
-"""The colour of pulp as registered models: from kappa, and of a mix. Source: Kubelka and Munk 1931; the lignin rule is a default."""
+"""The colour of pulp as registered models: from kappa, and of a mix. Source: Kubelka and Munk 1931; the lignin rule is a
+default."""
 
 from dataclasses import dataclass
 
@@ -37,9 +38,14 @@ class KappaColour:
     symbols="κ=kappa K/S=ks",
     basis="default",
     checks=(
-        Check({"kappa": 90}, "ks", 2.6678, 5e-3), Check({"kappa": 28}, "iso_pct", 30.5, 5e-3), Check({"kappa": 10}, "iso_pct", 50.5, 5e-3), Check({"kappa": 1.5}, "iso_pct", 86.3, 5e-3), Check({"kappa": 90}, "red", 0xA5, 7e-3), Check({"kappa": 90, "look": "wet"}, "red", 0x8A, 8e-3),
+        Check({"kappa": 90}, "ks", 2.6678, 5e-3),
+        Check({"kappa": 28}, "iso_pct", 30.5, 5e-3),
+        Check({"kappa": 10}, "iso_pct", 50.5, 5e-3),
+        Check({"kappa": 1.5}, "iso_pct", 86.3, 5e-3),
+        Check({"kappa": 90}, "red", 0xA5, 7e-3),
+        Check({"kappa": 90, "look": "wet"}, "red", 0x8A, 8e-3),
     ),
-)  # fmt: skip
+)
 def of_kappa(case: KappaCase) -> KappaColour:
     """Raises: ImpossibleInput."""
     cautions = check(case)

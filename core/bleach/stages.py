@@ -17,13 +17,38 @@ from core.wash.oxygen import WOODS, kappa_out
 ACTIVE: Final = {"ClO2": 2.628, "H2O2": 2.0846, "O3": 4.4318, "O2": 4.4319, "NaOCl": 0.9525, "Paa": 0.93234}  # kg Cl2 a kg
 R_J: Final = 8.314
 # q at its reference, °C, Ea kJ/mol, pH at best, its width
-RATE: Final = {"D0": (0.64, 60.0, 40.0, 2.5, 2.5), "D1": (0.223, 75.0, 60.0, 3.8, 2.5), "D2": (0.223, 75.0, 60.0, 3.8, 2.5), "P": (0.132, 90.0, 70.0, 10.8, 2.0), "PO": (0.132, 90.0, 70.0, 10.8, 2.0), "Paa": (0.132, 90.0, 70.0, 5.0, 2.0)}  # fmt: skip
+RATE: Final = {
+    "D0": (0.64, 60.0, 40.0, 2.5, 2.5),
+    "D1": (0.223, 75.0, 60.0, 3.8, 2.5),
+    "D2": (0.223, 75.0, 60.0, 3.8, 2.5),
+    "P": (0.132, 90.0, 70.0, 10.8, 2.0),
+    "PO": (0.132, 90.0, 70.0, 10.8, 2.0),
+    "Paa": (0.132, 90.0, 70.0, 5.0, 2.0),
+}
 EXTRACT: Final = {"E": (0.45, 1.10), "EO": (0.55, 0.95), "EP": (0.55, 0.85), "EOP": (0.65, 0.75)}
 BRIGHTEN: Final = {"D1": (0.385, 91.5), "D2": (0.385, 92.0), "P": (0.170, 89.5), "PO": (0.170, 89.5), "Paa": (0.10, 89.5)}
 D0_GAIN, D0_FLOOR, E_FLOOR, COD_CHLORINE, COD_PEROXIDE, POWER = 5.0, 0.8, 1.2, 0.4, 0.1, 1.5
 HEXA_K, HEXA_E_KJ, HEXA_REF_C = 0.0060, 122.0, 95.0
 MN_ALKALINE = 60.0
-CHEMICAL: Final = {"D0": "ClO2", "D1": "ClO2", "D2": "ClO2", "P": "H2O2", "PO": "H2O2", "EP": "H2O2", "EOP": "H2O2", "O": "NaOH", "E": "NaOH", "EO": "NaOH", "Z": "O3", "Paa": "Paa", "Y": "dithionite", "Q": "chelant", "A": "acid", "H": "NaOCl", "C": "Cl2"}  # fmt: skip
+CHEMICAL: Final = {
+    "D0": "ClO2",
+    "D1": "ClO2",
+    "D2": "ClO2",
+    "P": "H2O2",
+    "PO": "H2O2",
+    "EP": "H2O2",
+    "EOP": "H2O2",
+    "O": "NaOH",
+    "E": "NaOH",
+    "EO": "NaOH",
+    "Z": "O3",
+    "Paa": "Paa",
+    "Y": "dithionite",
+    "Q": "chelant",
+    "A": "acid",
+    "H": "NaOCl",
+    "C": "Cl2",
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,7 +109,8 @@ def _shaded(pulp: Pulp, kappa: float, tint: float) -> float:
 
 
 def run(name: str, pulp: Pulp, s: Setting, *, wood: str = "softwood", washed: bool = True) -> Done:
-    """One stage. `washed` takes its dissolved matter and metals away. Raises: ImpossibleInput for a charge, pH or temperature that cannot be."""
+    """One stage. `washed` takes its dissolved matter and metals away. Raises: ImpossibleInput for a charge, pH or temperature
+    that cannot be."""
     bad = []
     if not s.charge >= 0.0:
         bad.append(Problem("charge", f"is {s.charge:g} kg/ODt; it must be at least 0"))
@@ -250,7 +276,8 @@ def _other(name: str, pulp: Pulp, s: Setting) -> Done:
 
 
 def charge_for_iso(name: str, pulp: Pulp, s: Setting, iso: float) -> float | Infeasible:
-    """Charge of a brightening stage for an ISO after it, closed form. Infeasible above its ceilings of brightness and of charge."""
+    """Charge of a brightening stage for an ISO after it, closed form. Infeasible above its ceilings of brightness and of
+    charge."""
     b, floor = BRIGHTEN[name]
     k_out, k_floor = ks_from_reflectance(iso / 100.0), ks_from_reflectance(floor / 100.0)
     if k_out <= k_floor:
@@ -272,7 +299,8 @@ def charge_for_iso(name: str, pulp: Pulp, s: Setting, iso: float) -> float | Inf
         asked = f"{wanted:.0f}" if wanted < 1000.0 else "over 1000"
         return Infeasible(
             field="iso_pct",
-            reason=f"{iso:g} % asks {asked} kg/ODt of {name}, over the {most:g} a stage may take; that reaches {reached:.1f} % ISO",
+            reason=f"{iso:g} % asks {asked} kg/ODt of {name}, over the {most:g} a stage may take; that reaches "
+            f"{reached:.1f} % ISO",
             nearest=reached,
             unit="% ISO",
         )
@@ -322,11 +350,15 @@ _D0 = {"kappa": 11.76, "clo2_kg": 9.844}
     holds_for="kappa 3 to 35, 50 to 70 °C, end pH 2 to 3",
     equation="κ out = 0.8 + (κ − 0.8) exp(−5 a X p/(10 κ))",
     basis="default",
-
     checks=(
-        Check(_D0, "kappa_out", 4.5038, 5e-3), Check(_D0, "available", 25.87, 5e-3), Check(_D0, "residual", 0.3534, 5e-3), Check({**_D0, "cod_kg": 12}, "kappa_out", 5.3297, 5e-3), Check({**_D0, "cod_kg": 12}, "available", 21.07, 5e-3), Check({**_D0, "cod_kg": 12}, "residual", 0.28783, 5e-3),
+        Check(_D0, "kappa_out", 4.5038, 5e-3),
+        Check(_D0, "available", 25.87, 5e-3),
+        Check(_D0, "residual", 0.3534, 5e-3),
+        Check({**_D0, "cod_kg": 12}, "kappa_out", 5.3297, 5e-3),
+        Check({**_D0, "cod_kg": 12}, "available", 21.07, 5e-3),
+        Check({**_D0, "cod_kg": 12}, "residual", 0.28783, 5e-3),
     ),
-)  # fmt: skip
+)
 def dioxide(case: DioxideCase) -> DioxideFound:
     """D0. Raises: ImpossibleInput."""
     cautions = check(case)
@@ -341,9 +373,13 @@ def dioxide(case: DioxideCase) -> DioxideFound:
         Caution("clo2_kg", "chlorine dioxide: monitors, tower vents on, no rust, oil or rags; yellow-green haze: leave, alarm"),
     )
     return DioxideFound(
-        kappa_out=done.pulp.kappa, factor=chlorine / 10.0 / case.kappa, available=max(0.0, chlorine - COD_CHLORINE * case.cod_kg), residual=ACTIVE["ClO2"] * done.residual,
-        caustic_kg=0.45 * chlorine + 3.0, cautions=cautions,
-    )  # fmt: skip
+        kappa_out=done.pulp.kappa,
+        factor=chlorine / 10.0 / case.kappa,
+        available=max(0.0, chlorine - COD_CHLORINE * case.cod_kg),
+        residual=ACTIVE["ClO2"] * done.residual,
+        caustic_kg=0.45 * chlorine + 3.0,
+        cautions=cautions,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -380,12 +416,17 @@ STOP: Final = {"D1": 0.15, "D2": 0.15, "P": 0.10, "PO": 0.10, "Paa": 0.10}  # po
     holds_for="D1, D2: 70 to 80 °C, pH 3.5 to 4.5; P: 80 to 105 °C, pH 10.3 to 11.2",
     equation="K out = Kf + (K − Kf)/(1 + b m a X p)^1.5",
     basis="default",
-
     checks=(
-        Check(_BD, "ks", 0.006017, 5e-3), Check(_BD, "iso_out", 89.615, 5e-3), Check(_BD, "residual", 0.52114, 5e-3), Check(_BD, "reacted", 0.93486, 5e-3), Check(_BP, "ks", 0.012527, 5e-3), Check(_BP, "iso_out", 85.375, 5e-3),
-        Check(_BP, "residual", 6.3232, 5e-3), Check(_BP, "reacted", 0.64871, 5e-3),
+        Check(_BD, "ks", 0.006017, 5e-3),
+        Check(_BD, "iso_out", 89.615, 5e-3),
+        Check(_BD, "residual", 0.52114, 5e-3),
+        Check(_BD, "reacted", 0.93486, 5e-3),
+        Check(_BP, "ks", 0.012527, 5e-3),
+        Check(_BP, "iso_out", 85.375, 5e-3),
+        Check(_BP, "residual", 6.3232, 5e-3),
+        Check(_BP, "reacted", 0.64871, 5e-3),
     ),
-)  # fmt: skip
+)
 def brighten(case: BrightenCase) -> BrightenFound:
     """D1, D2, P, PO or Paa. Raises: ImpossibleInput."""
     cautions = check(case)
@@ -483,9 +524,12 @@ class FactorFound:
     equation="active chlorine = 10 KF κ + 0.4 COD; L/min = ADt/d kg/ADt 1000/(g/L 1440)",
     basis="published",
     checks=(
-        Check({"kappa": 12}, "active_kg", 26.4, 2e-3), Check({"kappa": 12}, "clo2_kg", 10.046, 2e-3), Check({"kappa": 12}, "clo2_adt", 9.041, 2e-3), Check({"kappa": 12.6093, "adt_d": 850, "strength_g_l": 10.2}, "l_min", 549.77, 1e-3),
+        Check({"kappa": 12}, "active_kg", 26.4, 2e-3),
+        Check({"kappa": 12}, "clo2_kg", 10.046, 2e-3),
+        Check({"kappa": 12}, "clo2_adt", 9.041, 2e-3),
+        Check({"kappa": 12.6093, "adt_d": 850, "strength_g_l": 10.2}, "l_min", 549.77, 1e-3),
     ),
-)  # fmt: skip
+)
 def kappa_factor(case: FactorCase) -> FactorFound:
     """Charge and flow; the carry-over's demand on top. Raises: ImpossibleInput."""
     cautions = check(case)

@@ -20,10 +20,23 @@ HALF_LIFE_H: Final = {
     "NaOCl": 60 * 24.0,
 }  # cold and dark; default
 NEVER: Final = (
-    ("liquor", "acid", "hydrogen sulphide at once"), ("liquor", "ClO2", "hydrogen sulphide at once"), ("NaOCl", "acid", "chlorine"), ("NaOCl", "bisulphite", "heat, chlorine"), ("NaOCl", "ammonium", "chloramine"), ("chlorate", "acid", "chlorine dioxide gas, fire"),
-    ("chlorate", "dithionite", "fire"), ("ClO2", "dithionite", "puff, heat"), ("ClO2", "H2O2", "puff, heat"), ("H2O2", "NaOH", "runaway in a shut pipe"), ("H2O2", "dithionite", "runaway, fire"), ("dithionite", "acid", "sulphur dioxide, self-heating"),
-    ("acid", "NaOH", "boil, spray"), ("O3", "oil", "fire"), ("O2", "oil", "fire"), ("bisulphite", "liquor", "hydrogen sulphide"),
-)  # fmt: skip
+    ("liquor", "acid", "hydrogen sulphide at once"),
+    ("liquor", "ClO2", "hydrogen sulphide at once"),
+    ("NaOCl", "acid", "chlorine"),
+    ("NaOCl", "bisulphite", "heat, chlorine"),
+    ("NaOCl", "ammonium", "chloramine"),
+    ("chlorate", "acid", "chlorine dioxide gas, fire"),
+    ("chlorate", "dithionite", "fire"),
+    ("ClO2", "dithionite", "puff, heat"),
+    ("ClO2", "H2O2", "puff, heat"),
+    ("H2O2", "NaOH", "runaway in a shut pipe"),
+    ("H2O2", "dithionite", "runaway, fire"),
+    ("dithionite", "acid", "sulphur dioxide, self-heating"),
+    ("acid", "NaOH", "boil, spray"),
+    ("O3", "oil", "fire"),
+    ("O2", "oil", "fire"),
+    ("bisulphite", "liquor", "hydrogen sulphide"),
+)
 
 
 def never_with(chemical: str) -> tuple[tuple[str, str], ...]:
@@ -177,7 +190,8 @@ def drawn(level_m3: float, came_m3: float, use_m3_h: float, hours: float, least_
 
 
 def oldest_first(lots: tuple[tuple[str, float], ...], need_t: float) -> tuple[tuple[str, float], ...] | Infeasible:
-    """What to take of lots given oldest first. Infeasible with the tonnes there are. Raises: ImpossibleInput for a need or a lot under 0."""
+    """What to take of lots given oldest first. Infeasible with the tonnes there are. Raises: ImpossibleInput for a need or a
+    lot under 0."""
     if need_t < 0.0 or any(t < 0.0 for _, t in lots):
         raise ImpossibleInput(Problem("need_t" if need_t < 0.0 else "lots", "cannot be under 0 t"))
     have = sum(t for _, t in lots)

@@ -25,9 +25,11 @@ CHARGE = Quantity(
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BleachPlan:
-    """How pulp is bleached: a sequence with its charges, kg/ADt in the order of its stages, or one peroxide tower on mechanical pulp.
+    """How pulp is bleached: a sequence with its charges, kg/ADt in the order of its stages, or one peroxide tower on
+    mechanical pulp.
 
-    `iso_row`: the plan row of its brightness, or empty. `iso_in`: brightness of the mechanical pulp that comes; its charges are peroxide and alkali, % on pulp.
+    `iso_row`: the plan row of its brightness, or empty. `iso_in`: brightness of the mechanical pulp that comes; its charges
+    are peroxide and alkali, % on pulp.
     """
 
     wood: str

@@ -62,9 +62,11 @@ def depith(case: DepithCase) -> Depithed:
     if fibre <= 0.0:
         raise ImpossibleInput(Problem("pith_pct", f"with solubles and ash makes {100 - fibre:g} %; some of it must be fibre"))
     parts = {
-        "fibre": fibre * (1 - case.out_fibre_pct / 100), "pith": case.pith_pct * (1 - case.out_pith_pct / 100),
-        "solubles": case.solubles_pct * (1 - case.out_solubles_pct / 100), "ash": case.ash_pct * (1 - case.out_ash_pct / 100),
-    }  # fmt: skip
+        "fibre": fibre * (1 - case.out_fibre_pct / 100),
+        "pith": case.pith_pct * (1 - case.out_pith_pct / 100),
+        "solubles": case.solubles_pct * (1 - case.out_solubles_pct / 100),
+        "ash": case.ash_pct * (1 - case.out_ash_pct / 100),
+    }
     out = sum(parts.values())
     if out <= 0.0:
         raise ImpossibleInput(Problem("out_fibre_pct", "and the others take everything out; something must be left"))
@@ -77,9 +79,16 @@ def depith(case: DepithCase) -> Depithed:
     if ash > 3.0:
         cautions += (Caution("out_ash_pct", f"ash {ash:.1f} % is over 3 %: silica to recovery, wear"),)
     return Depithed(
-        od_out=case.od_t_h * out / 100, od_removed=case.od_t_h * (1 - out / 100), yield_pct=out, fibre_pct=100 * parts["fibre"] / out, pith_left_pct=pith,
-        fibre_to_pith=ratio, ash_left_pct=ash, ea_plus=0.03 * max(0.0, pith - 10.0), cautions=cautions,
-    )  # fmt: skip
+        od_out=case.od_t_h * out / 100,
+        od_removed=case.od_t_h * (1 - out / 100),
+        yield_pct=out,
+        fibre_pct=100 * parts["fibre"] / out,
+        pith_left_pct=pith,
+        fibre_to_pith=ratio,
+        ash_left_pct=ash,
+        ea_plus=0.03 * max(0.0, pith - 10.0),
+        cautions=cautions,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -128,7 +137,8 @@ class WetWashed:
     ),
 )
 def wet_wash(case: WetWashCase) -> WetWashed:
-    """What wet washing leaves, and its water. Raises: ImpossibleInput when the parts pass 100 % or the fibre leaves wetter than it came."""
+    """What wet washing leaves, and its water. Raises: ImpossibleInput when the parts pass 100 % or the fibre leaves wetter
+    than it came."""
     cautions = check(case)
     fibre = 100.0 - case.pith_pct - case.solubles_pct - case.ash_pct
     if fibre <= 0.0:
@@ -148,9 +158,18 @@ def wet_wash(case: WetWashCase) -> WetWashed:
     if ash > 3.0:
         cautions += (Caution("out_ash_pct", f"ash {ash:.1f} % is over 3 %: silica to recovery, wear"),)
     return WetWashed(
-        od_out=od, yield_pct=out, water_m3_h=water, pressed_m3_h=water - od * (100.0 - case.out_pct) / case.out_pct, moisture_pct=100.0 - case.out_pct, pith_left_pct=100.0 * p / out,
-        ash_left_pct=ash, ash_kg_h=10.0 * case.od_t_h * (case.ash_pct - a), lost_t_h=case.od_t_h - od, ea_plus=0.03 * max(0.0, 100.0 * p / out - 10.0), cautions=cautions,
-    )  # fmt: skip
+        od_out=od,
+        yield_pct=out,
+        water_m3_h=water,
+        pressed_m3_h=water - od * (100.0 - case.out_pct) / case.out_pct,
+        moisture_pct=100.0 - case.out_pct,
+        pith_left_pct=100.0 * p / out,
+        ash_left_pct=ash,
+        ash_kg_h=10.0 * case.od_t_h * (case.ash_pct - a),
+        lost_t_h=case.od_t_h - od,
+        ea_plus=0.03 * max(0.0, 100.0 * p / out - 10.0),
+        cautions=cautions,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

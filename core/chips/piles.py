@@ -1,4 +1,5 @@
-"""Piles as they lie: first in first out as planes, a cone from its skin; ages of the layers from the receipts. Source: geometry."""
+"""Piles as they lie: first in first out as planes, a cone from its skin; ages of the layers from the receipts. Source:
+geometry."""
 
 import math
 from dataclasses import dataclass
@@ -39,7 +40,8 @@ LOSS_A_MONTH = 0.0075  # of the oven-dry wood, default
 def what_is_left(
     receipts: tuple[Receipt, ...], inventory_t: float, draw_t_h: float, *, first_in_first_out: bool = True
 ) -> PileNow:
-    """The layers of a pile of so much, from its receipts: the newest ones (first in, first out), or the oldest (a cone drawn from its skin).
+    """The layers of a pile of so much, from its receipts: the newest ones (first in, first out), or the oldest (a cone drawn
+    from its skin).
 
     Raises: ImpossibleInput for an inventory below 0, a draw not over 0, or receipts that do not reach the inventory.
     """

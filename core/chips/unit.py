@@ -7,9 +7,15 @@ from core.quantity import Quantity
 from core.unit import Acts, Inlet, checked
 
 FEED = Quantity(
-    label="Feed", unit="t/h OD", possible=(0.0, 1000.0), valid=(0.0, 300.0), above=False, decimals=2, equation="",
+    label="Feed",
+    unit="t/h OD",
+    possible=(0.0, 1000.0),
+    valid=(0.0, 300.0),
+    above=False,
+    decimals=2,
+    equation="",
     help="oven-dry, at the moisture of the set-up; the wet rate stays when the moisture moves",
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

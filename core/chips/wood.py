@@ -1,4 +1,5 @@
-"""Moisture schools, species mixes on any basis, demand, feed, piles, traps. Oven-dry wood is the only quantity charges rest on."""
+"""Moisture schools, species mixes on any basis, demand, feed, piles, traps. Oven-dry wood is the only quantity charges rest
+on."""
 
 import math
 from dataclasses import dataclass
@@ -53,12 +54,14 @@ class MoistureFound:
     equation="u = 100 M/(100 − M)",
     symbols="u=dry_pct M=wet_pct",
     checks=(
-        Check({"school": "wet basis", "moisture_pct": 48}, "dry_pct", 92.308, 1e-3), Check({"school": "dry basis", "moisture_pct": 110}, "wet_pct", 52.381, 1e-3),
+        Check({"school": "wet basis", "moisture_pct": 48}, "dry_pct", 92.308, 1e-3),
+        Check({"school": "dry basis", "moisture_pct": 110}, "wet_pct", 52.381, 1e-3),
         Check({"school": "wet basis", "moisture_pct": 48, "rho_b": 420}, "full_pct", 172.74, 2e-3),
     ),
-)  # fmt: skip
+)
 def moisture(case: MoistureCase) -> MoistureFound:
-    """Moisture by the other school. Raises: ImpossibleInput for 100 % or more on wet basis, with the hint of the other school."""
+    """Moisture by the other school. Raises: ImpossibleInput for 100 % or more on wet basis, with the hint of the other
+    school."""
     cautions = check(case)
     if case.school == "wet basis" and case.moisture_pct >= 100.0:
         raise ImpossibleInput(
@@ -120,8 +123,11 @@ def mix_wood(parts: tuple[Part, ...], basis: str) -> WoodMix:
     bad = [] if basis in BASES else [Problem("basis", f"is {basis!r}; it must be one of {', '.join(BASES)}")]
     for i, p in enumerate(parts):
         for field, value, low, high, unit in (
-            ("share", p.share, 0.0, math.inf, ""), ("moisture_pct", p.moisture_pct, 0.0, 99.0, " %"), ("rho_b", p.rho_b, 200.0, 900.0, " kg/m³"), ("phi", p.phi, 0.25, 0.50, ""),
-        ):  # fmt: skip
+            ("share", p.share, 0.0, math.inf, ""),
+            ("moisture_pct", p.moisture_pct, 0.0, 99.0, " %"),
+            ("rho_b", p.rho_b, 200.0, 900.0, " kg/m³"),
+            ("phi", p.phi, 0.25, 0.50, ""),
+        ):
             if not (math.isfinite(value) and low <= value <= high):
                 hint = " On dry basis?" if field == "moisture_pct" and value > 99 else ""
                 bad.append(
@@ -149,10 +155,15 @@ def mix_wood(parts: tuple[Part, ...], basis: str) -> WoodMix:
             Caution("rho_b_0", "densities differ by more than 80 kg/m³: cooks unevenly; separate lines or campaigns")
         )
     return WoodMix(
-        dry=w, green=_normal([x / (1.0 - p.moisture_pct / 100.0) for x, p in zip(w, parts, strict=True)]), solid=_normal([x / p.rho_b for x, p in zip(w, parts, strict=True)]),
-        loose=_normal([x / (p.rho_b * p.phi) for x, p in zip(w, parts, strict=True)]), moisture_pct=wet_basis(u), rho_b=1.0 / sum(x / p.rho_b for x, p in zip(w, parts, strict=True)),
-        bulk_od=1.0 / sum(x / (p.rho_b * p.phi) for x, p in zip(w, parts, strict=True)), cautions=tuple(cautions),
-    )  # fmt: skip
+        dry=w,
+        green=_normal([x / (1.0 - p.moisture_pct / 100.0) for x, p in zip(w, parts, strict=True)]),
+        solid=_normal([x / p.rho_b for x, p in zip(w, parts, strict=True)]),
+        loose=_normal([x / (p.rho_b * p.phi) for x, p in zip(w, parts, strict=True)]),
+        moisture_pct=wet_basis(u),
+        rho_b=1.0 / sum(x / p.rho_b for x, p in zip(w, parts, strict=True)),
+        bulk_od=1.0 / sum(x / (p.rho_b * p.phi) for x, p in zip(w, parts, strict=True)),
+        cautions=tuple(cautions),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -442,7 +453,8 @@ class WeatherFound:
     ),
 )
 def weather(case: WeatherCase) -> WeatherFound:
-    """What rain and drying make of the skin and of the pile. A skin cannot hold more than full wood, nor be drier than air-dry (8 %).
+    """What rain and drying make of the skin and of the pile. A skin cannot hold more than full wood, nor be drier than air-dry
+    (8 %).
 
     Raises: ImpossibleInput.
     """
@@ -456,9 +468,13 @@ def weather(case: WeatherCase) -> WeatherFound:
     u1 = u0 + 100.0 * water / skin
     m1 = wet_basis(u1)
     return WeatherFound(
-        skin_pct=m1, mean_pct=wet_basis(u0 + 100.0 * water / case.od_t), water_t=water, skin_t=skin,
-        feed_more_pct=100.0 * ((100.0 - case.moisture_pct) / (100.0 - m1) - 1.0), cautions=cautions,
-    )  # fmt: skip
+        skin_pct=m1,
+        mean_pct=wet_basis(u0 + 100.0 * water / case.od_t),
+        water_t=water,
+        skin_t=skin,
+        feed_more_pct=100.0 * ((100.0 - case.moisture_pct) / (100.0 - m1) - 1.0),
+        cautions=cautions,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -492,11 +508,53 @@ class OrderFound:
     equation="od = pulp/[Y (1 − l)(1 − b)(1 − f)]",
     symbols="od=od_t pulp=pulp_t Y=screened_pct l=loss_pct b=bark_pct f=fines_pct",
     checks=(
-        Check({"pulp_t": 0.9, "screened_pct": 46, "loss_pct": 1, "bark_pct": 1.5, "fines_pct": 2, "rho_b": 420, "moisture_pct": 50, "feed_t_h": 1}, "od_t", 2.0473, 2e-3),
-        Check({"pulp_t": 0.9, "screened_pct": 46, "loss_pct": 1, "bark_pct": 1.5, "fines_pct": 2, "rho_b": 420, "moisture_pct": 50, "feed_t_h": 1}, "green_t", 4.0947, 2e-3),
-        Check({"pulp_t": 0.9, "screened_pct": 46, "loss_pct": 1, "bark_pct": 1.5, "fines_pct": 2, "rho_b": 420, "moisture_pct": 50, "feed_t_h": 1}, "loose_m3", 13.175, 2e-3),
+        Check(
+            {
+                "pulp_t": 0.9,
+                "screened_pct": 46,
+                "loss_pct": 1,
+                "bark_pct": 1.5,
+                "fines_pct": 2,
+                "rho_b": 420,
+                "moisture_pct": 50,
+                "feed_t_h": 1,
+            },
+            "od_t",
+            2.0473,
+            2e-3,
+        ),
+        Check(
+            {
+                "pulp_t": 0.9,
+                "screened_pct": 46,
+                "loss_pct": 1,
+                "bark_pct": 1.5,
+                "fines_pct": 2,
+                "rho_b": 420,
+                "moisture_pct": 50,
+                "feed_t_h": 1,
+            },
+            "green_t",
+            4.0947,
+            2e-3,
+        ),
+        Check(
+            {
+                "pulp_t": 0.9,
+                "screened_pct": 46,
+                "loss_pct": 1,
+                "bark_pct": 1.5,
+                "fines_pct": 2,
+                "rho_b": 420,
+                "moisture_pct": 50,
+                "feed_t_h": 1,
+            },
+            "loose_m3",
+            13.175,
+            2e-3,
+        ),
     ),
-)  # fmt: skip
+)
 def order(case: OrderCase) -> OrderFound:
     """Wood of one source for an order, on every basis. Raises: ImpossibleInput."""
     cautions = check(case)

@@ -28,7 +28,8 @@ class BeltCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Belt:
-    """`after` is the same belt steamed `longer_min`. Shares in %, rates in t/h and m3/h; `spread` is the sd of kappa over its mean."""
+    """`after` is the same belt steamed `longer_min`. Shares in %, rates in t/h and m3/h; `spread` is the sd of kappa over its
+    mean."""
 
     mix: WoodMix
     steamed: Presteamed
@@ -63,7 +64,17 @@ def belt(case: BeltCase) -> Belt:
     steamed, uneven = cooked(case.presteam_min)
     thick = sum(c.rejects for c in uneven.classes if c.mm > THICK_MM)
     return Belt(
-        mix=mix, steamed=steamed, uneven=uneven, after=cooked(longer)[1], longer_min=longer, wet_t_h=case.feed_t_h / (1.0 - mix.moisture_pct / 100.0),
-        loose_m3_h=1000.0 * case.feed_t_h / mix.bulk_od, over_thick_pct=sum(s for mm, s in case.classes if mm > THICK_MM), accept_pct=sum(s for mm, s in case.classes if 2.0 <= mm <= THICK_MM),
-        worst_share_pct=100.0 * thick / uneven.rejects if uneven.rejects else 0.0, dry_pct=dry_basis(mix.moisture_pct), full_pct=full_pct(mix.rho_b), spread=uneven.kappa_sd / uneven.kappa,
-    )  # fmt: skip
+        mix=mix,
+        steamed=steamed,
+        uneven=uneven,
+        after=cooked(longer)[1],
+        longer_min=longer,
+        wet_t_h=case.feed_t_h / (1.0 - mix.moisture_pct / 100.0),
+        loose_m3_h=1000.0 * case.feed_t_h / mix.bulk_od,
+        over_thick_pct=sum(s for mm, s in case.classes if mm > THICK_MM),
+        accept_pct=sum(s for mm, s in case.classes if 2.0 <= mm <= THICK_MM),
+        worst_share_pct=100.0 * thick / uneven.rejects if uneven.rejects else 0.0,
+        dry_pct=dry_basis(mix.moisture_pct),
+        full_pct=full_pct(mix.rho_b),
+        spread=uneven.kappa_sd / uneven.kappa,
+    )

@@ -21,7 +21,8 @@ SULPHIDE, CARBONATE, SULPHATE = 0.97564, 1.32495, 1.77566
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WhiteLiquor:
-    """What the alkali of a charge brings with it, kg a t of oven-dry wood, each as NaOH but `solids`, `sodium` and `sulphur`."""
+    """What the alkali of a charge brings with it, kg a t of oven-dry wood, each as NaOH but `solids`, `sodium` and
+    `sulphur`."""
 
     solids: float
     sodium: float
@@ -86,18 +87,42 @@ _BAGASSE = {"yield_pct": 53.324, "ea_pct_naoh": 14, "sulphidity_pct": 0, "lw_m3_
     checks=tuple(
         Check(given, name, wanted, 5e-3)
         for given, told in (
-            (_SOFTWOOD, {
-                "solids_kg": 1786.5, "organics_kg": 1197.9, "na_kg": 322.48, "s_kg": 61.188, "free_ea_kg": 94.508, "cod_kg": 1557.3,
-                "liquor_t": 9.9896, "feed_pct": 9.0995, "x0": 178.83, "na2so4_share": 0.55765, "cod_share": 0.87173,
-            }),
-            (_BAGASSE, {
-                "solids_kg": 1214.2, "organics_kg": 875.33, "na_kg": 184.04, "s_kg": 0.0, "free_ea_kg": 64.126, "cod_kg": 1137.9,
-                "liquor_t": 10.252, "feed_pct": 8.8873, "x0": 118.44, "na2so4_share": 0.46822, "cod_share": 0.93716,
-            }),
+            (
+                _SOFTWOOD,
+                {
+                    "solids_kg": 1786.5,
+                    "organics_kg": 1197.9,
+                    "na_kg": 322.48,
+                    "s_kg": 61.188,
+                    "free_ea_kg": 94.508,
+                    "cod_kg": 1557.3,
+                    "liquor_t": 9.9896,
+                    "feed_pct": 9.0995,
+                    "x0": 178.83,
+                    "na2so4_share": 0.55765,
+                    "cod_share": 0.87173,
+                },
+            ),
+            (
+                _BAGASSE,
+                {
+                    "solids_kg": 1214.2,
+                    "organics_kg": 875.33,
+                    "na_kg": 184.04,
+                    "s_kg": 0.0,
+                    "free_ea_kg": 64.126,
+                    "cod_kg": 1137.9,
+                    "liquor_t": 10.252,
+                    "feed_pct": 8.8873,
+                    "x0": 118.44,
+                    "na2so4_share": 0.46822,
+                    "cod_share": 0.93716,
+                },
+            ),
         )
         for name, wanted in told.items()
     ),
-)  # fmt: skip
+)
 def blow(case: BlowCase) -> Blow:
     """What a tonne of pulp takes out of the digester. Raises: ImpossibleInput."""
     cautions = check(case)

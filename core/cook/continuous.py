@@ -244,8 +244,17 @@ class BlowLine:
     entered_min: float
 
 
-def blow_line(species: str, charge: kinetic.Charge, zones: tuple[Zone, ...], before_t_h: float, after_t_h: float, *, temps_after: tuple[float, ...] | None = None,
-              feed_c: float = 100.0, plugs: int = 20) -> tuple[BlowLine, ...]:  # fmt: skip
+def blow_line(
+    species: str,
+    charge: kinetic.Charge,
+    zones: tuple[Zone, ...],
+    before_t_h: float,
+    after_t_h: float,
+    *,
+    temps_after: tuple[float, ...] | None = None,
+    feed_c: float = 100.0,
+    plugs: int = 20,
+) -> tuple[BlowLine, ...]:
     """Kappa of what comes out after a change of rate and, at once, of temperatures, until the vessel has turned over once."""
     whole = sum(z.volume_m3 * z.packing_t_m3 for z in zones)
     turn = 60.0 * whole / after_t_h

@@ -144,10 +144,20 @@ def design(case: DesignCase, points: Points, *, coefficients: Fitted = DEFAULT) 
     more = replace(charge, ea_pct_naoh=min(30.0, charge.ea_pct_naoh * 1.01))
     pulp = case.wood_t * (done.yield_pct - rejects) / 100.0
     return Design(
-        cooked=done, rejects=rejects, screened_pct=done.yield_pct - rejects, pulp_t=pulp, adt=pulp / 0.9, plan=plan, steam=heat,
-        by_line=kappa_by_h(kind, done.h, case.ea_pct_naoh) if kind in EMPIRICAL and done.h > 1.0 else math.nan, rise_min=rise, per_minute=kappa(charge, longer) - done.kappa,
-        per_degree=kappa(charge, _hotter(points, 1.0)) - done.kappa, per_ea=kappa(more, points) - done.kappa, cautions=tuple(dict.fromkeys(cautions + done.cautions + plan.cautions)),
-    )  # fmt: skip
+        cooked=done,
+        rejects=rejects,
+        screened_pct=done.yield_pct - rejects,
+        pulp_t=pulp,
+        adt=pulp / 0.9,
+        plan=plan,
+        steam=heat,
+        by_line=kappa_by_h(kind, done.h, case.ea_pct_naoh) if kind in EMPIRICAL and done.h > 1.0 else math.nan,
+        rise_min=rise,
+        per_minute=kappa(charge, longer) - done.kappa,
+        per_degree=kappa(charge, _hotter(points, 1.0)) - done.kappa,
+        per_ea=kappa(more, points) - done.kappa,
+        cautions=tuple(dict.fromkeys(cautions + done.cautions + plan.cautions)),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -247,9 +257,16 @@ class Designed:
 
 
 _CHECK = {
-    "species": "softwood", "wood_t": 20, "moisture_pct": 50, "ea_g_l": 100, "sulphidity_pct": 30, "ea_pct_naoh": 18.5, "lw_m3_t": 4,
-    "target": 27, "points": ({"minute": 0, "temp_c": 80}, {"minute": 90, "temp_c": 170}, {"minute": 180, "temp_c": 170}),
-}  # fmt: skip
+    "species": "softwood",
+    "wood_t": 20,
+    "moisture_pct": 50,
+    "ea_g_l": 100,
+    "sulphidity_pct": 30,
+    "ea_pct_naoh": 18.5,
+    "lw_m3_t": 4,
+    "target": 27,
+    "points": ({"minute": 0, "temp_c": 80}, {"minute": 90, "temp_c": 170}, {"minute": 180, "temp_c": 170}),
+}
 
 
 @model(

@@ -122,7 +122,8 @@ class _SideBySide:
 
 
 def fit(species: str, blows: tuple[Blow, ...], *, told: Callable[[int], None] | None = None) -> Fit | Infeasible:
-    """Fit three coefficients to a mill's blows. Infeasible under 8. `told` hears the evaluations done, for a progress display."""
+    """Fit three coefficients to a mill's blows. Infeasible under 8. `told` hears the evaluations done, for a progress
+    display."""
     if len(blows) < LEAST:
         return Infeasible(field="blows", reason=f"are {len(blows)}; a fit wants {LEAST} at least", nearest=LEAST)
     side = _SideBySide(species, blows)
@@ -166,6 +167,15 @@ def fit(species: str, blows: tuple[Blow, ...], *, told: Callable[[int], None] | 
         name for name, v, lo, hi in zip(names, found.x, lows, highs, strict=True) if min(v - lo, hi - v) < 1e-3 * (hi - lo)
     )
     return Fit(
-        coefficients=Fitted(mb=mb, carbohydrate=carbohydrate, alkali_carb=alkali), n=n, before=before, after=after, left_out_before=before, left_out_after=left_out,
-        accepted=left_out <= (1.0 - MUST_FALL) * before, lab=tuple(lab.tolist()), by_default=tuple(by_default.tolist()), by_fit=tuple(by_fit.tolist()), at_bound=bound,
-    )  # fmt: skip
+        coefficients=Fitted(mb=mb, carbohydrate=carbohydrate, alkali_carb=alkali),
+        n=n,
+        before=before,
+        after=after,
+        left_out_before=before,
+        left_out_after=left_out,
+        accepted=left_out <= (1.0 - MUST_FALL) * before,
+        lab=tuple(lab.tolist()),
+        by_default=tuple(by_default.tolist()),
+        by_fit=tuple(by_fit.tolist()),
+        at_bound=bound,
+    )

@@ -1,7 +1,7 @@
 """A batch cook while it runs: H so far from its log, what comes at the set-points, what a pause cost, and one move.
 
-Corrections of the target: charge known to be off, or a measured residual that replaces the model's alkali. Limits of a move: H by
-10 %, 3 °C in 10 min, two moves a cook. Source: models, section 3.12.
+Corrections of the target: charge known to be off, or a measured residual that replaces the model's alkali. Limits of a move: H
+by 10 %, 3 °C in 10 min, two moves a cook. Source: models, section 3.12.
 """
 
 import math
@@ -48,8 +48,17 @@ def joined(log: Points, plan: Points) -> Points:
     return (*log, *later)
 
 
-def follow(species: str, charge: Charge, plan: Points, log: Points, target: float, *, coefficients: Fitted = DEFAULT, sd: float = UNCALIBRATED_SD,
-           measured: tuple[tuple[float, float], ...] = ()) -> Followed:  # fmt: skip
+def follow(
+    species: str,
+    charge: Charge,
+    plan: Points,
+    log: Points,
+    target: float,
+    *,
+    coefficients: Fitted = DEFAULT,
+    sd: float = UNCALIBRATED_SD,
+    measured: tuple[tuple[float, float], ...] = (),
+) -> Followed:
     """Follow a cook. `measured`: (minute, residual EA g/L). Raises: ImpossibleInput for a log or a residual that cannot be."""
     plan, _ = read_log(plan)
     log, cautions = read_log(log, real=True, least=1)  # just charged: its first temperature alone
@@ -93,15 +102,26 @@ def follow(species: str, charge: Charge, plan: Points, log: Points, target: floa
             cautions += (
                 Caution(
                     "measured",
-                    f"residual {value:.1f} g/L at {minute:.0f} min, the model has {model.residual_g_l:.1f}: ask moisture, chip weight, liquor strength, in this order",
+                    f"residual {value:.1f} g/L at {minute:.0f} min, the model has {model.residual_g_l:.1f}: ask "
+                    f"moisture, chip weight, liquor strength, in this order",
                 ),
             )
     done = h_factor(log)
     planned_h = h_factor(tuple(p for p in plan if p[0] < now) + ((now, temp_at(plan, now)),)) if now > plan[0][0] else 0.0
     return Followed(
-        h_so_far=done, minute=now, temp_c=temp, planned=planned, planned_stop=whole[-1][0], to_target=minutes, stop=stop, stop_low=low, stop_high=high, h_at_stop=h_stop,
-        lost_h=planned_h - done, cautions=tuple(dict.fromkeys(cautions + planned.cautions)),
-    )  # fmt: skip
+        h_so_far=done,
+        minute=now,
+        temp_c=temp,
+        planned=planned,
+        planned_stop=whole[-1][0],
+        to_target=minutes,
+        stop=stop,
+        stop_low=low,
+        stop_high=high,
+        h_at_stop=h_stop,
+        lost_h=planned_h - done,
+        cautions=tuple(dict.fromkeys(cautions + planned.cautions)),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -117,9 +137,19 @@ class Hold:
     bound_by: str
 
 
-def hold_move(followed: Followed, species: str, charge: Charge, plan: Points, log: Points, target: float, *, coefficients: Fitted = DEFAULT,
-              measured: tuple[tuple[float, float], ...] = ()) -> Hold | None:  # fmt: skip
-    """Longer or shorter at temperature so that the target is met; H moves by 10 % at most. None when no change of a minute is needed."""
+def hold_move(
+    followed: Followed,
+    species: str,
+    charge: Charge,
+    plan: Points,
+    log: Points,
+    target: float,
+    *,
+    coefficients: Fitted = DEFAULT,
+    measured: tuple[tuple[float, float], ...] = (),
+) -> Hold | None:
+    """Longer or shorter at temperature so that the target is met; H moves by 10 % at most. None when no change of a minute is
+    needed."""
     if followed.stop is None:
         return None
     change = followed.stop - followed.planned_stop
@@ -136,13 +166,19 @@ def hold_move(followed: Followed, species: str, charge: Charge, plan: Points, lo
     new = (*(p for p in whole if p[0] < end), (end, top if end > whole[-1][0] else temp_at(whole, end)))
     after = kinetic.cook(species, charge, new, coefficients=coefficients, corrections=measured)
     return Hold(
-        minutes=end - whole[-1][0], h_before=h, h_after=after.h, kappa_before=followed.planned.kappa, kappa_after=after.kappa,
-        viscosity_change=after.viscosity_ml_g - followed.planned.viscosity_ml_g, bound_by=bound,
-    )  # fmt: skip
+        minutes=end - whole[-1][0],
+        h_before=h,
+        h_after=after.h,
+        kappa_before=followed.planned.kappa,
+        kappa_after=after.kappa,
+        viscosity_change=after.viscosity_ml_g - followed.planned.viscosity_ml_g,
+        bound_by=bound,
+    )
 
 
 def steam_loss(plan: Points, at_min: float, minutes: float, drop_c: float) -> tuple[float, float]:
-    """(H lost, minutes at the plan's temperature that make it up) when steam fails for so long and the cook falls by drop °C."""
+    """(H lost, minutes at the plan's temperature that make it up) when steam fails for so long and the cook falls by drop
+    °C."""
     temp = temp_at(plan, at_min)
     lost = h_rate(temp) * minutes / 60.0 - h_factor(((0.0, temp), (minutes / 2.0, temp - drop_c), (minutes, temp)))
     return lost, hold_minutes(lost, temp)

@@ -11,7 +11,8 @@ STEP_MIN = 5.0
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Batch:
-    """A batch cook on the house's clock, minutes: filling before the rise, then rise, hold, blow. Steam is drawn in the rise."""
+    """A batch cook on the house's clock, minutes: filling before the rise, then rise, hold, blow. Steam is drawn in the
+    rise."""
 
     name: str
     digester: str
@@ -58,21 +59,35 @@ def batch_of(
     yield_pct: float,
     done: bool = False,
 ) -> Batch:
-    """A cook on the house's clock: its phases from its profile, its steam from the heat of the rise, its pulp from its yield."""
+    """A cook on the house's clock: its phases from its profile, its steam from the heat of the rise, its pulp from its
+    yield."""
     top = max(t for _, t in plan)
     rise = next(m for m, t in plan if t >= top - 0.5)
     try:
         heat = SteamCase(
-            rise_c=max(1.0, top - plan[0][1]), u_pct=WET_WOOD_PCT, liquor_t_t=max(0.0, lw_m3_t - WET_WOOD_PCT / 100.0), loss_mj_t=LOSS_MJ_T, final_c=min(top, 180.0)
-        )  # fmt: skip
+            rise_c=max(1.0, top - plan[0][1]),
+            u_pct=WET_WOOD_PCT,
+            liquor_t_t=max(0.0, lw_m3_t - WET_WOOD_PCT / 100.0),
+            loss_mj_t=LOSS_MJ_T,
+            final_c=min(top, 180.0),
+        )
         per_t = steam(heat).direct_t_t
     except ImpossibleInput:
         per_t = NO_HEAT_T_T
     rising = per_t * wood_t / (max(rise, 1.0) / 60.0)
     return Batch(
-        name=name, digester=digester, rise_at=rise_at, fill_min=FILL_MIN, rise_min=rise, hold_min=max(1.0, plan[-1][0] - rise), blow_min=BLOW_MIN, steam_t_h=rising,
-        hold_steam_t_h=HOLD_STEAM * rising, pulp_t=wood_t * yield_pct / 100.0, done=done,
-    )  # fmt: skip
+        name=name,
+        digester=digester,
+        rise_at=rise_at,
+        fill_min=FILL_MIN,
+        rise_min=rise,
+        hold_min=max(1.0, plan[-1][0] - rise),
+        blow_min=BLOW_MIN,
+        steam_t_h=rising,
+        hold_steam_t_h=HOLD_STEAM * rising,
+        pulp_t=wood_t * yield_pct / 100.0,
+        done=done,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

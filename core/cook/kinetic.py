@@ -99,9 +99,16 @@ def _grid(points: Points) -> list[tuple[float, float]]:
 State = tuple[float, float, float]
 
 
-def _run(s: Species, charge: Charge, points: Points, *, stop: Callable[[float, State], bool] | None = None,
-         corrections: tuple[tuple[float, float], ...] = ()) -> tuple[list[float], list[State], float | None]:  # fmt: skip
-    """Minutes and states (lignin, carbohydrate, alkali mol/kg). `corrections`: (minute, measured EA g/L) that replace the model's."""
+def _run(
+    s: Species,
+    charge: Charge,
+    points: Points,
+    *,
+    stop: Callable[[float, State], bool] | None = None,
+    corrections: tuple[tuple[float, float], ...] = (),
+) -> tuple[list[float], list[State], float | None]:
+    """Minutes and states (lignin, carbohydrate, alkali mol/kg). `corrections`: (minute, measured EA g/L) that replace the
+    model's."""
     steps = _grid(points)
     halves = np.array([[m, m + h / 2.0, m + h] for m, h in steps])
     temps = np.interp(halves.ravel(), [m for m, _ in points], [t for _, t in points])
@@ -179,7 +186,8 @@ def charge_cautions(charge: Charge, s: Species) -> tuple[Caution, ...]:
         found.append(
             Caution(
                 "ea_pct_naoh",
-                f"{charge.ea_pct_naoh:g} % is low for softwood as NaOH; as Na₂O it would be {charge.ea_pct_naoh / 0.7748:.1f} % NaOH: other convention?",
+                f"{charge.ea_pct_naoh:g} % is low for softwood as NaOH; as Na₂O it would be "
+                f"{charge.ea_pct_naoh / 0.7748:.1f} % NaOH: other convention?",
             )
         )
     if s.key in ("bagasse", "straw") and charge.sulphidity_pct > 5.0:
@@ -211,7 +219,8 @@ def cook(
             raise ImpossibleInput(
                 Problem(
                     "residual",
-                    f"is {measured:g} g/L at {minute:g} min; at most the start's {start_g_l:.1f} g/L can be left: sample or charge wrong",
+                    f"is {measured:g} g/L at {minute:g} min; at most the start's {start_g_l:.1f} g/L can be left: "
+                    f"sample or charge wrong",
                 )
             )
     minutes, states, exhausted = _run(s, charge, points, corrections=corrections)
@@ -239,7 +248,10 @@ def severity(points: Points) -> tuple[Caution, ...]:
         ramp = abs(t1 - t0) / (m1 - m0)
         if ramp > RAMP_HIGH:
             act = "act: " if ramp > RAMP_ACT else ""
-            text = f"{act}{t0:g} to {t1:g} °C goes at {ramp:.1f} °C/min; over {RAMP_HIGH:g} the liquor does not follow into the chips"
+            text = (
+                f"{act}{t0:g} to {t1:g} °C goes at {ramp:.1f} °C/min; over {RAMP_HIGH:g} the liquor does not "
+                f"follow into the chips"
+            )
             found.append(Caution("points", text))
     if max(t for _, t in points) > HOT_C:
         found.append(Caution("points", f"over {HOT_C:.0f} °C viscosity falls; the vessel’s rating always prevails"))
@@ -280,19 +292,36 @@ def _ended(
             Caution("residual_g_l", f"residual alkali {residual:.1f} g/L: under 3 the pulp darkens and silica deposits"),
         )
     return Cooked(
-        kappa=kappa, yield_pct=end[0] + end[1], residual_g_l=residual, h=h_factor(run), g=g,
-        viscosity_ml_g=viscosity(g, _mean_oh(points, minutes, states, charge.lw_m3_t), mu0=MU0[s.kind]), lignin=end[0], carbohydrate=end[1], exhausted_at=exhausted,
+        kappa=kappa,
+        yield_pct=end[0] + end[1],
+        residual_g_l=residual,
+        h=h_factor(run),
+        g=g,
+        viscosity_ml_g=viscosity(g, _mean_oh(points, minutes, states, charge.lw_m3_t), mu0=MU0[s.kind]),
+        lignin=end[0],
+        carbohydrate=end[1],
+        exhausted_at=exhausted,
         course=Course(
-            minute=tuple(minutes), kappa=tuple(kappa_of(y[0], y[1], s.hexa) for y in states), yield_pct=tuple(y[0] + y[1] for y in states),
+            minute=tuple(minutes),
+            kappa=tuple(kappa_of(y[0], y[1], s.hexa) for y in states),
+            yield_pct=tuple(y[0] + y[1] for y in states),
             residual_g_l=tuple(40.0 * max(0.0, y[2]) / charge.lw_m3_t for y in states),
         ),
         cautions=cautions,
-    )  # fmt: skip
+    )
 
 
-def minutes_for_kappa(species: str, charge: Charge, ramp: Points, target: float, *, coefficients: Fitted = DEFAULT,
-                      corrections: tuple[tuple[float, float], ...] = ()) -> float | Infeasible:  # fmt: skip
-    """Minutes at the ramp's last temperature until kappa is reached, 0 to 300, in one run. Infeasible says the lowest and why."""
+def minutes_for_kappa(
+    species: str,
+    charge: Charge,
+    ramp: Points,
+    target: float,
+    *,
+    coefficients: Fitted = DEFAULT,
+    corrections: tuple[tuple[float, float], ...] = (),
+) -> float | Infeasible:
+    """Minutes at the ramp's last temperature until kappa is reached, 0 to 300, in one run. Infeasible says the lowest and
+    why."""
     s = fitted(SPECIES[species], coefficients)
     charge_cautions(charge, s)
     ramp, _ = read_log(ramp)

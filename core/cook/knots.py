@@ -1,4 +1,5 @@
-"""Knots returned to the digester: load, alkali, net yield, purge. Source: geometric series; the alkali of knots is a default."""
+"""Knots returned to the digester: load, alkali, net yield, purge. Source: geometric series; the alkali of knots is a
+default."""
 
 from dataclasses import dataclass
 
@@ -44,10 +45,23 @@ _K = {"wood_t_h": 60, "screened_pct": 45.2, "rejects": 2.4, "capture": 0.96, "re
     symbols="feed=feed_t_h wood=wood_t_h Y=net_yield_pct Ys=screened_pct",
     basis="default",
     checks=(
-        *(Check(_K, f, w, 2e-3) for f, w in (("feed_t_h", 61.299), ("back_t_h", 1.2994), ("pulp_t_h", 27.707), ("net_yield_pct", 46.179), ("used_pct", 2.1197), ("purge_t_h", 0.11299), ("screens_t_h", 0.058847), ("alkali_t_h", 11.244))),
-        Check({**_K, "returned": 0}, "pulp_t_h", 27.12, 2e-3), Check({**_K, "returned": 0}, "purge_t_h", 1.3824, 2e-3),
+        *(
+            Check(_K, f, w, 2e-3)
+            for f, w in (
+                ("feed_t_h", 61.299),
+                ("back_t_h", 1.2994),
+                ("pulp_t_h", 27.707),
+                ("net_yield_pct", 46.179),
+                ("used_pct", 2.1197),
+                ("purge_t_h", 0.11299),
+                ("screens_t_h", 0.058847),
+                ("alkali_t_h", 11.244),
+            )
+        ),
+        Check({**_K, "returned": 0}, "pulp_t_h", 27.12, 2e-3),
+        Check({**_K, "returned": 0}, "purge_t_h", 1.3824, 2e-3),
     ),
-)  # fmt: skip
+)
 def knots(case: KnotsCase) -> KnotsFound | Infeasible:
     """What returned knots do. Infeasible when the loop gives nothing up. Raises: ImpossibleInput."""
     cautions = check(case)
@@ -60,7 +74,13 @@ def knots(case: KnotsCase) -> KnotsFound | Infeasible:
     feed = case.wood_t_h / (1.0 - g)
     back = feed - case.wood_t_h
     return KnotsFound(
-        feed_t_h=feed, back_t_h=back, pulp_t_h=feed * case.screened_pct / 100.0, net_yield_pct=case.screened_pct / (1.0 - g), used_pct=100.0 * g,
-        purge_t_h=feed * r * case.capture * (1.0 - case.returned), screens_t_h=feed * r * (1.0 - case.capture),
-        alkali_t_h=case.ea_pct_naoh / 100.0 * (case.wood_t_h + HALF_COOKED * back), cautions=cautions,
-    )  # fmt: skip
+        feed_t_h=feed,
+        back_t_h=back,
+        pulp_t_h=feed * case.screened_pct / 100.0,
+        net_yield_pct=case.screened_pct / (1.0 - g),
+        used_pct=100.0 * g,
+        purge_t_h=feed * r * case.capture * (1.0 - case.returned),
+        screens_t_h=feed * r * (1.0 - case.capture),
+        alkali_t_h=case.ea_pct_naoh / 100.0 * (case.wood_t_h + HALF_COOKED * back),
+        cautions=cautions,
+    )

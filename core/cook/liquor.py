@@ -47,11 +47,19 @@ _ABC = {"v_ml": 2, "normality": 0.5, "a_ml": 13.2, "b_ml": 15.4, "c_ml": 17.6}
     checks=tuple(
         Check(_ABC, f, w, 2e-3)
         for f, w in (
-            ("ea_g_l", 131.99), ("aa_g_l", 153.99), ("tta_g_l", 175.99), ("naoh_g_l", 109.99), ("na2s_g_l", 43.997), ("na2co3_g_l", 21.998),
-            ("sulphidity_pct", 28.571), ("sulphidity_tta_pct", 25), ("causticizing_pct", 83.333), ("activity_pct", 87.5),
+            ("ea_g_l", 131.99),
+            ("aa_g_l", 153.99),
+            ("tta_g_l", 175.99),
+            ("naoh_g_l", 109.99),
+            ("na2s_g_l", 43.997),
+            ("na2co3_g_l", 21.998),
+            ("sulphidity_pct", 28.571),
+            ("sulphidity_tta_pct", 25),
+            ("causticizing_pct", 83.333),
+            ("activity_pct", 87.5),
         )
     ),
-)  # fmt: skip
+)
 def abc(case: AbcCase) -> Liquor:
     """Strengths from cumulative burette readings. Raises: ImpossibleInput for readings out of order, or no free caustic."""
     cautions = check(case)
@@ -74,10 +82,18 @@ def abc(case: AbcCase) -> Liquor:
     if 0.0 < case.b_ml - case.a_ml < 0.3:
         cautions += (Caution("b_ml", "A and B lie under 0.3 mL apart: sulphide is not precise; take more liquor"),)
     return Liquor(
-        ea_g_l=case.a_ml * f, aa_g_l=case.b_ml * f, tta_g_l=case.c_ml * f, naoh_g_l=naoh, na2s_g_l=sulphide, na2co3_g_l=carbonate,
-        sulphidity_pct=100.0 * sulphide / (case.b_ml * f), sulphidity_tta_pct=100.0 * sulphide / (case.c_ml * f),
-        causticizing_pct=100.0 * naoh / (naoh + carbonate) if naoh + carbonate > 0 else float("nan"), activity_pct=100.0 * case.b_ml / case.c_ml, cautions=cautions,
-    )  # fmt: skip
+        ea_g_l=case.a_ml * f,
+        aa_g_l=case.b_ml * f,
+        tta_g_l=case.c_ml * f,
+        naoh_g_l=naoh,
+        na2s_g_l=sulphide,
+        na2co3_g_l=carbonate,
+        sulphidity_pct=100.0 * sulphide / (case.b_ml * f),
+        sulphidity_tta_pct=100.0 * sulphide / (case.c_ml * f),
+        causticizing_pct=100.0 * naoh / (naoh + carbonate) if naoh + carbonate > 0 else float("nan"),
+        activity_pct=100.0 * case.b_ml / case.c_ml,
+        cautions=cautions,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -113,12 +129,25 @@ _PLAN = {"wood_t": 20, "moisture_pct": 48, "ea_pct_naoh": 18.5, "ea_g_l": 100, "
     equation="WL = 10 W EA/c; BL = LW W − WL − water − condensate",
     symbols="WL=white_m3 W=wood_t EA=ea_pct_naoh c=ea_g_l BL=black_m3 LW=lw_m3_t water=chip_water_m3 condensate=condensate_m3",
     checks=(
-        *(Check(_PLAN, f, w, 2e-3) for f, w in (("white_m3", 37), ("chip_water_m3", 18.462), ("condensate_m3", 3), ("black_m3", 21.538), ("start_g_l", 48.404))),
-        *(Check({**_PLAN, "moisture_pct": 60, "lw_m3_t": 3.3}, f, w, 2e-3) for f, w in (("chip_water_m3", 30), ("black_m3", -4), ("start_g_l", 52.857))),
+        *(
+            Check(_PLAN, f, w, 2e-3)
+            for f, w in (
+                ("white_m3", 37),
+                ("chip_water_m3", 18.462),
+                ("condensate_m3", 3),
+                ("black_m3", 21.538),
+                ("start_g_l", 48.404),
+            )
+        ),
+        *(
+            Check({**_PLAN, "moisture_pct": 60, "lw_m3_t": 3.3}, f, w, 2e-3)
+            for f, w in (("chip_water_m3", 30), ("black_m3", -4), ("start_g_l", 52.857))
+        ),
     ),
-)  # fmt: skip
+)
 def liquor_plan(case: PlanCase) -> LiquorPlan:
-    """White liquor, chip water and make-up of a charge; a negative make-up says over-wet, with the least L/W. Raises: ImpossibleInput."""
+    """White liquor, chip water and make-up of a charge; a negative make-up says over-wet, with the least L/W. Raises:
+    ImpossibleInput."""
     cautions = check(case)
     white = 10.0 * case.wood_t * case.ea_pct_naoh / case.ea_g_l
     water = case.wood_t * case.moisture_pct / (100.0 - case.moisture_pct)
@@ -129,9 +158,14 @@ def liquor_plan(case: PlanCase) -> LiquorPlan:
     if black < 0.0:
         cautions += (Caution("lw_m3_t", f"over-wet: the least liquor to wood is {liquid / case.wood_t:.2f} m³/t"),)
     return LiquorPlan(
-        white_m3=white, chip_water_m3=water, condensate_m3=condensate, black_m3=black, start_g_l=(white * case.ea_g_l + made * case.black_ea_g_l) / liquid,
-        real_lw_m3_t=liquid / case.wood_t, cautions=cautions,
-    )  # fmt: skip
+        white_m3=white,
+        chip_water_m3=water,
+        condensate_m3=condensate,
+        black_m3=black,
+        start_g_l=(white * case.ea_g_l + made * case.black_ea_g_l) / liquid,
+        real_lw_m3_t=liquid / case.wood_t,
+        cautions=cautions,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,4 +1,5 @@
-"""The cook's questions that take plain numbers, registered: kraft and soda by the kinetic model, its empirical stand-in, rejects."""
+"""The cook's questions that take plain numbers, registered: kraft and soda by the kinetic model, its empirical stand-in,
+rejects."""
 
 import math
 from dataclasses import dataclass
@@ -76,7 +77,10 @@ class AlkalineFound:
     cautions: tuple[Caution, ...] = ()
 
 
-_RANGE = "EA 12 to 24 % NaOH, sulphidity 0 to 45 %, L/W 2.8 to 6, 80 to 180 °C, kappa 10 to 110; one standard deviation some 5 kappa until fitted"
+_RANGE = (
+    "EA 12 to 24 % NaOH, sulphidity 0 to 45 %, L/W 2.8 to 6, 80 to 180 °C, kappa 10 to 110; one standard "
+    "deviation some 5 kappa until fitted"
+)
 _SOURCE = "Gustafson et al. 1983, Ind. Eng. Chem. Process Des. Dev. 22:87, form and softwood set; the rest defaults"
 
 
@@ -119,7 +123,7 @@ def _three(given: dict[str, float | str], kappa: float, total: float, residual: 
         *_three(_alkaline("straw", (80, 40, 20), 160, 14, 0, 5), 23.206, 52.197, 7.4837),
         *_three(_alkaline("softwood", (80, 90, 45), 170, 18.5, 0, 4, 0.1), 65.959, 51.629, 12.982),
     ),
-)  # fmt: skip
+)
 def alkaline_cook(case: AlkalineCase) -> AlkalineFound:
     """Kappa, yield and residual alkali of a kraft, soda or soda-AQ cook. Raises: ImpossibleInput.
 
@@ -132,9 +136,15 @@ def alkaline_cook(case: AlkalineCase) -> AlkalineFound:
     found = kinetic.cook(case.species, charge, profile_of(case.start_c, case.rise_min, case.cook_c, case.hold_min))
     rejects = min(found.yield_pct, rejects_pct(SPECIES[case.species].kind, found.kappa, case.over_thick_pct))
     return AlkalineFound(
-        kappa=found.kappa, yield_pct=found.yield_pct, screened_pct=found.yield_pct - rejects, rejects=rejects, residual_g_l=found.residual_g_l,
-        h=found.h, viscosity_ml_g=found.viscosity_ml_g, cautions=tuple(dict.fromkeys(cautions + found.cautions)),
-    )  # fmt: skip
+        kappa=found.kappa,
+        yield_pct=found.yield_pct,
+        screened_pct=found.yield_pct - rejects,
+        rejects=rejects,
+        residual_g_l=found.residual_g_l,
+        h=found.h,
+        viscosity_ml_g=found.viscosity_ml_g,
+        cautions=tuple(dict.fromkeys(cautions + found.cautions)),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -165,20 +175,25 @@ def _by_h(kind: str, h: float, ea: float) -> dict[str, float | str]:
     symbols="κ=kappa H=h EA=ea_pct_naoh",
     basis="default",
     checks=(
-        Check(_by_h("softwood", 1575, 18.5), "kappa", 27.179, 3e-3), Check(_by_h("softwood", 1575, 18.5), "yield_pct", 46.952, 3e-3),
-        Check(_by_h("softwood", 1200, 19), "kappa", 37.746, 3e-3), Check(_by_h("hardwood", 600, 17.5), "kappa", 17.901, 3e-3),
-        Check(_by_h("hardwood", 750, 16.5), "kappa", 17.304, 3e-3), Check(_by_h("hardwood", 750, 16.5), "yield_pct", 51.986, 3e-3),
+        Check(_by_h("softwood", 1575, 18.5), "kappa", 27.179, 3e-3),
+        Check(_by_h("softwood", 1575, 18.5), "yield_pct", 46.952, 3e-3),
+        Check(_by_h("softwood", 1200, 19), "kappa", 37.746, 3e-3),
+        Check(_by_h("hardwood", 600, 17.5), "kappa", 17.901, 3e-3),
+        Check(_by_h("hardwood", 750, 16.5), "kappa", 17.304, 3e-3),
+        Check(_by_h("hardwood", 750, 16.5), "yield_pct", 51.986, 3e-3),
     ),
-)  # fmt: skip
+)
 def empirical(case: EmpiricalCase) -> EmpiricalFound:
-    """Kappa of H and EA by the line. It has no floor: outside its range it falls where a cook would not. Raises: ImpossibleInput."""
+    """Kappa of H and EA by the line. It has no floor: outside its range it falls where a cook would not. Raises:
+    ImpossibleInput."""
     cautions = check(case)
     (ea_low, ea_high), (h_low, h_high) = EMPIRICAL_VALID[case.kind]
     if not (ea_low <= case.ea_pct_naoh <= ea_high and h_low <= case.h <= h_high):
         cautions += (
             Caution(
                 "h",
-                f"the {case.kind} line holds for EA {ea_low:g} to {ea_high:g} and H {h_low:g} to {h_high:g}; it has no floor beyond",
+                f"the {case.kind} line holds for EA {ea_low:g} to {ea_high:g} and H {h_low:g} to {h_high:g}; it has "
+                f"no floor beyond",
             ),
         )
     kappa = kappa_by_h(case.kind, case.h, case.ea_pct_naoh)
@@ -215,11 +230,14 @@ class RejectsFound:
     symbols="R=rejects κ=kappa OT=over_thick_pct",
     basis="default",
     checks=(
-        Check({"kind": "softwood", "kappa": 28, "over_thick_pct": 10}, "rejects", 1.1462, 2e-3), Check({"kind": "softwood", "kappa": 40, "over_thick_pct": 10}, "rejects", 3.8056, 2e-3),
-        Check({"kind": "hardwood", "kappa": 18, "over_thick_pct": 5}, "rejects", 0.71653, 2e-3), Check({"kind": "hardwood", "kappa": 24, "over_thick_pct": 5}, "rejects", 1.9477, 2e-3),
-        Check({"kind": "bagasse", "kappa": 16}, "rejects", 1.5, 2e-3), Check({"kind": "sulphite", "kappa": 25}, "rejects", 1.5, 2e-3),
+        Check({"kind": "softwood", "kappa": 28, "over_thick_pct": 10}, "rejects", 1.1462, 2e-3),
+        Check({"kind": "softwood", "kappa": 40, "over_thick_pct": 10}, "rejects", 3.8056, 2e-3),
+        Check({"kind": "hardwood", "kappa": 18, "over_thick_pct": 5}, "rejects", 0.71653, 2e-3),
+        Check({"kind": "hardwood", "kappa": 24, "over_thick_pct": 5}, "rejects", 1.9477, 2e-3),
+        Check({"kind": "bagasse", "kappa": 16}, "rejects", 1.5, 2e-3),
+        Check({"kind": "sulphite", "kappa": 25}, "rejects", 1.5, 2e-3),
     ),
-)  # fmt: skip
+)
 def rejects(case: RejectsCase) -> RejectsFound:
     """Rejects on wood. Raises: ImpossibleInput."""
     return RejectsFound(cautions=check(case), rejects=rejects_pct(case.kind, case.kappa, case.over_thick_pct))

@@ -135,9 +135,12 @@ def profile_of(start_c: float, rise_min: float, cook_c: float, hold_min: float) 
         Check({"rise_min": 90, "cook_c": 170, "hold_min": 90}, "h", 1574.5, 2e-3),
         Check({"rise_min": 90, "cook_c": 170, "hold_min": 0}, "h", 179.29, 2e-3),
         Check({"rise_min": 90, "cook_c": 170, "hold_min": 90}, "g", 14949, 3e-3),
-        *(Check({"rise_min": 90, "cook_c": t, "hold_min": 0}, "rate", w, 1e-3) for t, w in ((125, 15.261), (152, 199.48), (163, 518.9), (168, 788.77), (173, 1187.8))),
+        *(
+            Check({"rise_min": 90, "cook_c": t, "hold_min": 0}, "rate", w, 1e-3)
+            for t, w in ((125, 15.261), (152, 199.48), (163, 518.9), (168, 788.77), (173, 1187.8))
+        ),
     ),
-)  # fmt: skip
+)
 def profile_factors(case: HCase) -> HFound:
     """H and G of a start, a rise and a hold. Raises: ImpossibleInput.
 
@@ -146,9 +149,13 @@ def profile_factors(case: HCase) -> HFound:
     cautions = check(case)
     points = profile_of(case.start_c, case.rise_min, case.cook_c, case.hold_min)
     return HFound(
-        h=h_factor(points), g=g_factor(points), rate=h_rate(case.cook_c), ramp_h=h_factor(points[:2]),
-        degree_pct=100.0 * H_E_R / kelvin(case.cook_c) ** 2, cautions=cautions,
-    )  # fmt: skip
+        h=h_factor(points),
+        g=g_factor(points),
+        rate=h_rate(case.cook_c),
+        ramp_h=h_factor(points[:2]),
+        degree_pct=100.0 * H_E_R / kelvin(case.cook_c) ** 2,
+        cautions=cautions,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

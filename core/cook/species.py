@@ -1,4 +1,5 @@
-"""What each wood or plant brings to a cook. Densities and analyses are defaults [D]; the softwood kinetics' exponents are published."""
+"""What each wood or plant brings to a cook. Densities and analyses are defaults [D]; the softwood kinetics' exponents are
+published."""
 
 from dataclasses import dataclass, replace
 from typing import Final
@@ -28,12 +29,40 @@ class Species:
     pi: float
 
 
-def _s(key: str, kind: str, rho: float, l0: float, c0: float, lib: float, lbr: float, mi: float, mb: float, mr: float, ci: float,
-       ac: float, hexa: float, pi: float) -> Species:  # fmt: skip
+def _s(
+    key: str,
+    kind: str,
+    rho: float,
+    l0: float,
+    c0: float,
+    lib: float,
+    lbr: float,
+    mi: float,
+    mb: float,
+    mr: float,
+    ci: float,
+    ac: float,
+    hexa: float,
+    pi: float,
+) -> Species:
     return Species(
-        key=key, kind=kind, rho_b=rho, lignin=l0, carbohydrate=c0, bulk_from=lib, residual_from=lbr, mi=mi, mb=mb, mr=mr, ci=ci,
-        cb=0.47, cr=2.19, alkali_carb=ac, hexa=hexa, pi=pi,
-    )  # fmt: skip
+        key=key,
+        kind=kind,
+        rho_b=rho,
+        lignin=l0,
+        carbohydrate=c0,
+        bulk_from=lib,
+        residual_from=lbr,
+        mi=mi,
+        mb=mb,
+        mr=mr,
+        ci=ci,
+        cb=0.47,
+        cr=2.19,
+        alkali_carb=ac,
+        hexa=hexa,
+        pi=pi,
+    )
 
 
 _SOFT = _s("softwood", "softwood", 405, 27.5, 67.5, 22.5, 1.40, 1.0, 1.15, 1.0, 2.53, 0.0108, 2, 0)

@@ -1,4 +1,5 @@
-"""Acid sulphite and bisulphite: acid by titration, S-factor, kappa and yield. Ea and coefficients are defaults to be calibrated."""
+"""Acid sulphite and bisulphite: acid by titration, S-factor, kappa and yield. Ea and coefficients are defaults to be
+calibrated."""
 
 import math
 from dataclasses import dataclass
@@ -74,9 +75,15 @@ def cooking_acid(case: AcidCase) -> Acid:
     if combined < 0.6:
         cautions += (Caution("naoh_ml", "combined SO₂ under 0.6 %: base too low, lignin may condense (a burnt cook)"),)
     return Acid(
-        total_pct=total, free_pct=free, combined_pct=combined, true_free_pct=total - 2.0 * combined, mgo_pct=combined * 0.6291, cao_pct=combined * 0.8753,
-        na2o_pct=combined * 0.9675, cautions=cautions,
-    )  # fmt: skip
+        total_pct=total,
+        free_pct=free,
+        combined_pct=combined,
+        true_free_pct=total - 2.0 * combined,
+        mgo_pct=combined * 0.6291,
+        cao_pct=combined * 0.8753,
+        na2o_pct=combined * 0.9675,
+        cautions=cautions,
+    )
 
 
 def s_rate(temp_c: float) -> float:

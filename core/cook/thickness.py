@@ -1,7 +1,7 @@
 """Presteaming, penetration, and the cook of an uneven chip: every thickness class cooks by itself in one liquor.
 
-Source: air by the ideal gas, void by Boyle, penetration after Washburn 1921, diffusion after Gustafson et al. 1983; lags, limits
-and d_ref are defaults to be calibrated. Range: thickness 1 to 12 mm, penetration 0.6 to 1, and the kinetic cook's own.
+Source: air by the ideal gas, void by Boyle, penetration after Washburn 1921, diffusion after Gustafson et al. 1983; lags,
+limits and d_ref are defaults to be calibrated. Range: thickness 1 to 12 mm, penetration 0.6 to 1, and the kinetic cook's own.
 """
 
 import math
@@ -67,13 +67,18 @@ class Presteamed:
     symbols="x=air_left lag=lag_min P=void_filled s=saturation",
     basis="default",
     checks=(
-        Check({"minutes": 10}, "lag_min", 0.38599, 5e-3), Check({"minutes": 10}, "air_left", 0.090401, 5e-3), Check({"minutes": 3}, "air_left", 0.52022, 5e-3),
-        Check({"minutes": 10, "thickness_mm": 12}, "air_left", 0.19563, 5e-3), Check({"minutes": 10}, "saturation", 0.53439, 2e-3),
-        Check({"minutes": 10}, "void_filled", 0.99028, 2e-3), Check({"minutes": 0}, "void_filled", 0.89226, 2e-3),
+        Check({"minutes": 10}, "lag_min", 0.38599, 5e-3),
+        Check({"minutes": 10}, "air_left", 0.090401, 5e-3),
+        Check({"minutes": 3}, "air_left", 0.52022, 5e-3),
+        Check({"minutes": 10, "thickness_mm": 12}, "air_left", 0.19563, 5e-3),
+        Check({"minutes": 10}, "saturation", 0.53439, 2e-3),
+        Check({"minutes": 10}, "void_filled", 0.99028, 2e-3),
+        Check({"minutes": 0}, "void_filled", 0.89226, 2e-3),
     ),
-)  # fmt: skip
+)
 def presteam(case: PresteamCase) -> Presteamed:
-    """Air left by steam and the void that liquor then fills. Raises: ImpossibleInput when the liquor boils, or steam is too hot for its pressure."""
+    """Air left by steam and the void that liquor then fills. Raises: ImpossibleInput when the liquor boils, or steam is too
+    hot for its pressure."""
     cautions = check(case)
     bad = []
     if p_saturation(case.steam_c) > case.steam_bar_abs * 1.02:
@@ -82,7 +87,8 @@ def presteam(case: PresteamCase) -> Presteamed:
         bad.append(
             Problem(
                 "liquor_bar_abs",
-                f"is {case.liquor_bar_abs:g} bar; at {case.liquor_c:g} °C the liquor boils under {p_saturation(case.liquor_c):.2f} bar",
+                f"is {case.liquor_bar_abs:g} bar; at {case.liquor_c:g} °C the liquor boils under "
+                f"{p_saturation(case.liquor_c):.2f} bar",
             )
         )
     if bad:
@@ -197,9 +203,12 @@ def cook_classes(
     def constants(temp_c: float) -> tuple[float, float, float, float, float]:
         t = temp_c + 273.15
         return (
-            s.mi * 36.2 * math.sqrt(t) * math.exp(-4807.69 / t), aq * s.mb * math.exp(35.19 - 17200.0 / t), aq * s.mb * math.exp(29.23 - 14400.0 / t) * hs,
-            s.mr * math.exp(19.64 - 10804.0 / t), 5.7e-2 * math.sqrt(t) * math.exp(-2452.4 / t),
-        )  # fmt: skip
+            s.mi * 36.2 * math.sqrt(t) * math.exp(-4807.69 / t),
+            aq * s.mb * math.exp(35.19 - 17200.0 / t),
+            aq * s.mb * math.exp(29.23 - 14400.0 / t) * hs,
+            s.mr * math.exp(19.64 - 10804.0 / t),
+            5.7e-2 * math.sqrt(t) * math.exp(-2452.4 / t),
+        )
 
     def own(k: tuple[float, ...], lignin: float, oh: float, phase: int) -> tuple[float, float]:
         if phase == 0:
@@ -283,9 +292,17 @@ def cook_classes(
     elif mean > 0 and sd / mean > 0.20:
         cautions += (Caution("mm", f"kappa spreads by {sd:.1f}, over 20 % of the mean"),)
     return Uneven(
-        classes=tuple(done), kappa=mean, kappa_sd=sd, yield_pct=total, rejects=knots, screened_pct=total - knots, residual_g_l=residual, h=h_factor(points),
-        worst=max(done, key=lambda x: x.rejects).mm, cautions=cautions + more,
-    )  # fmt: skip
+        classes=tuple(done),
+        kappa=mean,
+        kappa_sd=sd,
+        yield_pct=total,
+        rejects=knots,
+        screened_pct=total - knots,
+        residual_g_l=residual,
+        h=h_factor(points),
+        worst=max(done, key=lambda x: x.rejects).mm,
+        cautions=cautions + more,
+    )
 
 
 def presteam_minutes(case: PresteamCase, air_left: float) -> float | Infeasible:

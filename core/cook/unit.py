@@ -30,8 +30,8 @@ VESSELS = ("batch", "continuous")
 class CookPlan:
     """How a cooking unit is set to cook. `makes`: what its newest kept cook made, which leads; else the kinetic model tells.
 
-    `charged_for_t_h`: the oven-dry wood, t/h, that the liquor is charged for; where other wood comes, the same liquor meets it and EA and
-    liquor to wood are what they are on that wood. None charges for whatever comes.
+    `charged_for_t_h`: the oven-dry wood, t/h, that the liquor is charged for; where other wood comes, the same liquor meets it
+    and EA and liquor to wood are what they are on that wood. None charges for whatever comes.
     """
 
     species: str

@@ -24,9 +24,15 @@ class DrawCase:
     sheet_ash_pct: float = quantity("Ash of the sheet", "%", possible=(0, 60), valid=(0, 35), decimals=1)
     furnish_ash_pct: float = quantity("Ash of the furnish", "%", possible=(0, 60), valid=(0, 35), decimals=1)
     retention_pct: float = quantity(
-        "System retention", "%", possible=(0, 100), above=True, valid=(90, 99.5), decimals=1, default=96.0,
+        "System retention",
+        "%",
+        possible=(0, 100),
+        above=True,
+        valid=(90, 99.5),
+        decimals=1,
+        default=96.0,
         help="chest to web, white water reused; not the first pass one",
-    )  # fmt: skip
+    )
     efficiency_pct: float = quantity("Efficiency", "%", possible=(0, 100), above=True, valid=(70, 98), decimals=0, default=90.0)
 
 
@@ -140,7 +146,8 @@ class Headbox:
     source="mass balance; tray flow ratio 0.95 to 1.0",
     holds_for="headbox 0.2 to 1.2 %",
     equation="Qw = Qt (Ct − Ch)/(Ch − Cw); FPR = 100 (1 − Cw Qtray/(Ch Qh))",
-    symbols="Qw=water_l_min Qt=stock_l_min Ct=stock_pct Ch=headbox_pct Cw=tray_pct FPR=first_pass_pct Qtray=tray_share Qh=flow_l_min",
+    symbols="Qw=water_l_min Qt=stock_l_min Ct=stock_pct Ch=headbox_pct Cw=tray_pct FPR=first_pass_pct "
+    "Qtray=tray_share Qh=flow_l_min",
     checks=(
         Check(
             {"stock_l_min": 9800, "stock_pct": 3.2, "headbox_pct": 0.7, "tray_pct": 0.2, "tray_share": 0.985},

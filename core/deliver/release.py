@@ -65,9 +65,17 @@ def judge_test(test: CardTest) -> TestVerdict:
     n = len(test.results)
     if n == 0:
         return TestVerdict(
-            key=test.key, n=0, mean=math.nan, lower=math.nan, upper=math.nan, basis="no result", verdict=Verdict.MISSING,
-            critical=test.critical, low_misses=False, high_misses=False,
-        )  # fmt: skip
+            key=test.key,
+            n=0,
+            mean=math.nan,
+            lower=math.nan,
+            upper=math.nan,
+            basis="no result",
+            verdict=Verdict.MISSING,
+            critical=test.critical,
+            low_misses=False,
+            high_misses=False,
+        )
     mean = sum(test.results) / n
     if n >= BOUND_LEAST:
         sd = math.sqrt(sum((r - mean) ** 2 for r in test.results) / (n - 1))
@@ -88,9 +96,17 @@ def judge_test(test: CardTest) -> TestVerdict:
     else:
         verdict = Verdict.PASSED
     return TestVerdict(
-        key=test.key, n=n, mean=mean, lower=lower, upper=upper, basis=basis, verdict=verdict, critical=test.critical,
-        low_misses=low_misses, high_misses=high_misses,
-    )  # fmt: skip
+        key=test.key,
+        n=n,
+        mean=mean,
+        lower=lower,
+        upper=upper,
+        basis=basis,
+        verdict=verdict,
+        critical=test.critical,
+        low_misses=low_misses,
+        high_misses=high_misses,
+    )
 
 
 class Action(StrEnum):

@@ -218,8 +218,11 @@ def _short(order: RunOrder, supplies: tuple[Supply, ...]) -> float:
     card = _solve(order, supplies)
     if isinstance(card, Infeasible):
         return math.inf
-    return max(r.supply.low_t - min(y for t, y in r.course.points if order.start_h - 1e-9 <= t <= card.end_h + 1e-9)
-               for r in card.rows if r.t_h > 0.0)  # fmt: skip
+    return max(
+        r.supply.low_t - min(y for t, y in r.course.points if order.start_h - 1e-9 <= t <= card.end_h + 1e-9)
+        for r in card.rows
+        if r.t_h > 0.0
+    )
 
 
 def _least(short: Callable[[float], float], bad: float, good: float) -> float | None:
@@ -264,8 +267,14 @@ def _reliefs(order: RunOrder, supplies: tuple[Supply, ...], short: Furnished) ->
 
     least_t = min(0.5, order.sale_t)
     less = _least(lambda t: _short(replace(order, sale_t=t), supplies), order.sale_t, least_t)
-    found.append(Relief(kind="tonnes", enough=less is not None, value=less if less is not None else math.nan,
-                        other=order.sale_t - less if less is not None else math.nan))  # fmt: skip
+    found.append(
+        Relief(
+            kind="tonnes",
+            enough=less is not None,
+            value=less if less is not None else math.nan,
+            other=order.sale_t - less if less is not None else math.nan,
+        )
+    )
 
     def at_speed(v: float) -> float:
         return _short(replace(order, draw=replace(order.draw, speed_m_min=v)), supplies)

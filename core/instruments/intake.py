@@ -1,4 +1,5 @@
-"""Which readings of a delivery are kept, kept with a flag, or refused, each with its reason. Good ones never wait for bad ones."""
+"""Which readings of a delivery are kept, kept with a flag, or refused, each with its reason. Good ones never wait for bad
+ones."""
 
 import math
 from collections.abc import Sequence
@@ -44,7 +45,8 @@ class Span:
 def judge(
     value: float, at_ms: int, *, span: Span, now_ms: int, last_ms: int | None, history: bool = False
 ) -> tuple[Verdict, Reason]:
-    """Judge one reading by itself and its signal. `history`: a delivery of the past, where late and out of order mean nothing."""
+    """Judge one reading by itself and its signal. `history`: a delivery of the past, where late and out of order mean
+    nothing."""
     if not math.isfinite(value):
         return Verdict.REFUSED, Reason.NO_NUMBER
     if not span.low <= value <= span.high:

@@ -24,7 +24,8 @@ class Fault(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Kind:
-    """A kind of instrument. `noise_rel`: noise as a share of the reading, else absolute in its unit; `corr_min` its own time."""
+    """A kind of instrument. `noise_rel`: noise as a share of the reading, else absolute in its unit; `corr_min` its own
+    time."""
 
     name: str
     low: float
@@ -42,14 +43,34 @@ KINDS: Final = {
     for k in (
         Kind(name="consistency", low=1.5, high=8.0, noise=0.03, corr_min=5.0, drift_day=0.010, bias_sd=0.03, step=0.01),
         Kind(name="optical", low=0.1, high=1.5, noise=0.01, corr_min=2.0, drift_day=0.005, bias_sd=0.01, step=0.001),
-        Kind(name="flow", low=0.0, high=120_000.0, noise=0.003, corr_min=1 / 6, drift_day=0.0, bias_sd=0.003, noise_rel=True, step=1.0),
+        Kind(
+            name="flow",
+            low=0.0,
+            high=120_000.0,
+            noise=0.003,
+            corr_min=1 / 6,
+            drift_day=0.0,
+            bias_sd=0.003,
+            noise_rel=True,
+            step=1.0,
+        ),
         Kind(name="level", low=0.0, high=100.0, noise=0.2, corr_min=1 / 12, drift_day=0.02, bias_sd=0.3, step=0.1),
         Kind(name="bale_scale", low=0.0, high=1500.0, noise=0.3, corr_min=0.0, drift_day=0.05, bias_sd=0.5, step=0.5),
         Kind(name="temperature", low=0.0, high=200.0, noise=0.2, corr_min=1 / 6, drift_day=0.005, bias_sd=0.2, step=0.1),
         Kind(name="ph", low=0.0, high=14.0, noise=0.05, corr_min=1 / 6, drift_day=0.01, bias_sd=0.05, step=0.01),
-        Kind(name="power", low=0.0, high=20_000.0, noise=0.005, corr_min=1 / 30, drift_day=0.0, bias_sd=0.005, noise_rel=True, step=1.0),
+        Kind(
+            name="power",
+            low=0.0,
+            high=20_000.0,
+            noise=0.005,
+            corr_min=1 / 30,
+            drift_day=0.0,
+            bias_sd=0.005,
+            noise_rel=True,
+            step=1.0,
+        ),
     )
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

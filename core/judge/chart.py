@@ -77,9 +77,16 @@ def individuals(values: Sequence[float]) -> Chart | Infeasible:
     sigma = sigma_true(moving, min(phi, 0.85))
     mean = float(x.mean())
     return Chart(
-        n=len(x), mean=mean, range_mean=moving, sigma=sigma, low=mean - 3.0 * sigma, high=mean + 3.0 * sigma,
-        range_high=3.267 * moving, phi=phi, widened=phi > PHI_HIGH,
-    )  # fmt: skip
+        n=len(x),
+        mean=mean,
+        range_mean=moving,
+        sigma=sigma,
+        low=mean - 3.0 * sigma,
+        high=mean + 3.0 * sigma,
+        range_high=3.267 * moving,
+        phi=phi,
+        widened=phi > PHI_HIGH,
+    )
 
 
 def ewma(

@@ -1,4 +1,5 @@
-"""After the blow: the one move on the next cook, sized by the cook's own model. Source: shift practice, section 4, rows K1, K2, K3, K8.
+"""After the blow: the one move on the next cook, sized by the cook's own model. Source: shift practice, section 4, rows K1,
+K2, K3, K8.
 
 The gain is the model's change of kappa with H or with charge around the cook as it was run. Inside the band there is no move.
 """
@@ -24,7 +25,8 @@ PROBE_MIN, PROBE_EA = 10.0, 0.5
 class NextCook:
     """One lever for the next cook. `size` in H (`minutes` says how long that is at temperature) or in % EA as NaOH on wood.
 
-    `expected` is the kappa the model foresees then: the blow's own kappa moved by gain and size. `gain` in kappa per H or per % EA.
+    `expected` is the kappa the model foresees then: the blow's own kappa moved by gain and size. `gain` in kappa per H or per
+    % EA.
     """
 
     row: Literal["K1", "K2", "K3", "K8"]
@@ -60,12 +62,22 @@ def _cut(size: float, most: float, name: str) -> tuple[float, str]:
     return (math.copysign(most, size), name) if abs(size) > most else (size, "")
 
 
-def after_blow(species: str, charge: Charge, points: Points, *, kappa: float, residual_g_l: float, band: Band, coefficients: Fitted = DEFAULT,
-               before_kappa: float = math.nan) -> NextCook | None:  # fmt: skip
+def after_blow(
+    species: str,
+    charge: Charge,
+    points: Points,
+    *,
+    kappa: float,
+    residual_g_l: float,
+    band: Band,
+    coefficients: Fitted = DEFAULT,
+    before_kappa: float = math.nan,
+) -> NextCook | None:
     """The move on the next cook, or None inside the band with alkali left.
 
-    `residual_g_l` nan when it was not measured (then low alkali cannot be told from short time, and it says so). `before_kappa`: the
-    blow before this one, nan if there is none. Raises: ImpossibleInput for a kappa or a residual that cannot be.
+    `residual_g_l` nan when it was not measured (then low alkali cannot be told from short time, and it says so).
+    `before_kappa`: the blow before this one, nan if there is none. Raises: ImpossibleInput for a kappa or a residual that
+    cannot be.
     """
     bad = []
     if not 1.0 <= kappa <= 200.0:
@@ -98,13 +110,29 @@ def after_blow(species: str, charge: Charge, points: Points, *, kappa: float, re
     most = min(MOST_H, MOST_H_SHARE * h)
     size, bound = _cut(-DAMPING * error / g, most, f"the most of one move, {most:.0f} H")
     return NextCook(
-        row="K1" if error > 0.0 else "K3", lever="h", before=h, size=size, gain=g, minutes=math.copysign(hold_minutes(abs(size), points[-1][1]), size),
-        expected=kappa + g * size, bound_by=bound, cautions=cautions,
-    )  # fmt: skip
+        row="K1" if error > 0.0 else "K3",
+        lever="h",
+        before=h,
+        size=size,
+        gain=g,
+        minutes=math.copysign(hold_minutes(abs(size), points[-1][1]), size),
+        expected=kappa + g * size,
+        bound_by=bound,
+        cautions=cautions,
+    )
 
 
-def _more_alkali(species: str, charge: Charge, points: Points, error: float, inside: bool, residual: float, kappa: float, coefficients: Fitted,
-                 cautions: tuple[Caution, ...]) -> NextCook:  # fmt: skip
+def _more_alkali(
+    species: str,
+    charge: Charge,
+    points: Points,
+    error: float,
+    inside: bool,
+    residual: float,
+    kappa: float,
+    coefficients: Fitted,
+    cautions: tuple[Caution, ...],
+) -> NextCook:
     g = gain_ea(species, charge, points, coefficients=coefficients)
     wanted = DAMPING * (RESIDUAL_AIM - residual) * charge.lw_m3_t / 10.0 if inside else -DAMPING * error / g
     size, bound = _cut(max(wanted, 0.0), MOST_EA, f"the most of one move, {MOST_EA} % EA")
@@ -113,11 +141,22 @@ def _more_alkali(species: str, charge: Charge, points: Points, error: float, ins
         cautions += (
             Caution("kappa", f"expect kappa {g * size:+.1f} with it: shorten by the same cook’s H if it leaves the band"),
         )
-    return NextCook(row="K8" if inside else "K2", lever="ea", before=charge.ea_pct_naoh, size=size, gain=g, minutes=math.nan, expected=kappa + g * size, bound_by=bound, cautions=cautions)  # fmt: skip
+    return NextCook(
+        row="K8" if inside else "K2",
+        lever="ea",
+        before=charge.ea_pct_naoh,
+        size=size,
+        gain=g,
+        minutes=math.nan,
+        expected=kappa + g * size,
+        bound_by=bound,
+        cautions=cautions,
+    )
 
 
 def next_plan(charge: Charge, points: Points, move: NextCook) -> tuple[Charge, Points]:
-    """The charge and plan of the next cook with the move in it: the hold so long that the plan has the H asked for, or the charge.
+    """The charge and plan of the next cook with the move in it: the hold so long that the plan has the H asked for, or the
+    charge.
 
     `points` is the plan to start from; the cook as it was run may have had another H.
     """

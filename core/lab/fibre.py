@@ -181,10 +181,14 @@ _L = {"n1": 820, "n2": 1450, "n3": 960, "n4": 410, "n5": 120, "n6": 30, "mg_od":
     holds_for="coarseness 0.06 to 0.35 mg/m, every fibre of the sample counted; under 5000 fibres is few",
     equation="Lw = Σ n l²/Σ n l",
     checks=(
-        Check(_L, "ln_mm", 0.67784, 1e-3), Check(_L, "lw_mm", 1.201, 1e-3), Check(_L, "lww_mm", 1.6886, 1e-3), Check(_L, "fines_n_pct", 21.636, 1e-3),
-        Check(_L, "fines_l_pct", 3.1919, 1e-3), Check(_L, "coarseness", 0.16349, 1e-3),
+        Check(_L, "ln_mm", 0.67784, 1e-3),
+        Check(_L, "lw_mm", 1.201, 1e-3),
+        Check(_L, "lww_mm", 1.6886, 1e-3),
+        Check(_L, "fines_n_pct", 21.636, 1e-3),
+        Check(_L, "fines_l_pct", 3.1919, 1e-3),
+        Check(_L, "coarseness", 0.16349, 1e-3),
     ),
-)  # fmt: skip
+)
 def fibre_length(case: LengthCase) -> LengthFound:
     """The three averages (Ln <= Lw <= Lww), optical fines, coarseness. Raises: ImpossibleInput when nothing was counted."""
     cautions = check(case)
@@ -200,9 +204,14 @@ def fibre_length(case: LengthCase) -> LengthFound:
     if case.mg_od and not 0.06 <= coarseness <= 0.35:
         cautions += (Caution("mg_od", f"{coarseness:.3f} mg/m is outside 0.06 to 0.35: was every fibre counted?"),)
     return LengthFound(
-        lw_mm=m2 / m1, ln_mm=m1 / m0, lww_mm=m3 / m2, fines_n_pct=100.0 * sum(c for c, _ in small) / m0, fines_l_pct=100.0 * sum(c * x for c, x in small) / m1,
-        coarseness=coarseness, cautions=cautions,
-    )  # fmt: skip
+        lw_mm=m2 / m1,
+        ln_mm=m1 / m0,
+        lww_mm=m3 / m2,
+        fines_n_pct=100.0 * sum(c for c, _ in small) / m0,
+        fines_l_pct=100.0 * sum(c * x for c, x in small) / m1,
+        coarseness=coarseness,
+        cautions=cautions,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

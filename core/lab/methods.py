@@ -37,12 +37,29 @@ class LabTest:
         return math.copysign(math.floor(abs(value) / step + 0.5) * step, value)
 
 
-def _t(key: str, name: str, unit: str, decimals: int, r: tuple[float, float], o: tuple[float, float],
-       p: tuple[float, float], method: str, step: float = 0.0) -> LabTest:  # fmt: skip
+def _t(
+    key: str,
+    name: str,
+    unit: str,
+    decimals: int,
+    r: tuple[float, float],
+    o: tuple[float, float],
+    p: tuple[float, float],
+    method: str,
+    step: float = 0.0,
+) -> LabTest:
     return LabTest(
-        key=key, name=name, unit=unit, decimals=decimals, r_abs=r[0], r_rel_pct=r[1], ordinary=o, possible=p,
-        method=method, step=step,
-    )  # fmt: skip
+        key=key,
+        name=name,
+        unit=unit,
+        decimals=decimals,
+        r_abs=r[0],
+        r_rel_pct=r[1],
+        ordinary=o,
+        possible=p,
+        method=method,
+        step=step,
+    )
 
 
 TESTS: Final = {
@@ -67,7 +84,7 @@ TESTS: Final = {
         _t("gain", "Flotation gain", "points", 1, (1.0, 0), (0, 25), (-50, 80), "brightness out less in"),
         _t("temperature", "Temperature", "°C", 0, (1.0, 0), (5, 95), (0, 180), "probe"),
     )
-}  # fmt: skip
+}
 
 
 def plausible(test: LabTest, value: float) -> tuple[Caution, ...]:

@@ -1,8 +1,8 @@
 """The line with units that act: solve, ask every unit what it does to what enters it, solve again, until nothing moves.
 
-A unit's act may depend on the flows, kappa and solutes that reach it, and these on the acts upstream: the outer pass repeats until
-shares, conversions, draws and quality all stand still. What only rides on the pulp (kappa, brightness, freeness) needs no new flows.
-Source: one balance for a line, models, chips to bleach, section 10.
+A unit's act may depend on the flows, kappa and solutes that reach it, and these on the acts upstream: the outer pass repeats
+until shares, conversions, draws and quality all stand still. What only rides on the pulp (kappa, brightness, freeness) needs no
+new flows. Source: one balance for a line, models, chips to bleach, section 10.
 """
 
 from collections.abc import Mapping
@@ -24,7 +24,8 @@ ON = "on"
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Line:
-    """The solved line: its flows, what every acting unit did, the solutes that enter every unit (n, solutes) in kg/h, passes taken."""
+    """The solved line: its flows, what every acting unit did, the solutes that enter every unit (n, solutes) in kg/h, passes
+    taken."""
 
     solution: Solution
     acts: Mapping[str, Acts]
@@ -101,8 +102,8 @@ def _needed(network: Network, acting: Mapping[str, Kind]) -> list[int]:
 class _Walk:
     """One walk down the line: each acting unit sees what the units before it send after their acts.
 
-    Recycles, and draws between tanks, are as in the solution the walk starts from; what a unit takes of a supply and the liquor that a
-    thickener keeps follow its act. Where the acts stand still, the walk repeats the solution.
+    Recycles, and draws between tanks, are as in the solution the walk starts from; what a unit takes of a supply and the liquor
+    that a thickener keeps follow its act. Where the acts stand still, the walk repeats the solution.
     """
 
     def __init__(self, solution: Solution, solutes: Vector, acts: Mapping[str, Acts]) -> None:
@@ -212,10 +213,15 @@ class _Walk:
 
 
 def _walk(
-    solution: Solution, solutes: Vector, before: Mapping[str, Acts], units: Mapping[str, Unit], acting: Mapping[str, Kind],
+    solution: Solution,
+    solutes: Vector,
+    before: Mapping[str, Acts],
+    units: Mapping[str, Unit],
+    acting: Mapping[str, Kind],
     draws: tuple[Draw, ...],
-) -> tuple[dict[str, Acts], dict[str, Inlet]]:  # fmt: skip
-    """The acts of every acting unit, each seeing what the acts before it send. Raises: ImpossibleInput, NotSolved, with the unit's name."""
+) -> tuple[dict[str, Acts], dict[str, Inlet]]:
+    """The acts of every acting unit, each seeing what the acts before it send. Raises: ImpossibleInput, NotSolved, with the
+    unit's name."""
     network, walk = solution.network, _Walk(solution, solutes, before)
     acts: dict[str, Acts] = {}
     inlets: dict[str, Inlet] = {}
@@ -255,8 +261,9 @@ def _moved(before: Acts | None, now: Acts) -> tuple[float, float]:
 def solve_line(units: tuple[Unit, ...], draws: tuple[Draw, ...], acting: Mapping[str, Kind], start: Line | None = None) -> Line:
     """The steady line with its acting units.
 
-    `acting`: the settings that act, by unit. `start`: a line of the same units and draws to begin from (its feeds, settings and targets
-    may be others). Raises: UnsolvableNetwork, ImpossibleInput naming unit and field, NotSolved with the unit that does not settle.
+    `acting`: the settings that act, by unit. `start`: a line of the same units and draws to begin from (its feeds, settings and
+    targets may be others). Raises: UnsolvableNetwork, ImpossibleInput naming unit and field, NotSolved with the unit that does
+    not settle.
     """
     own = {u.id: u for u in units}
     if start is None:

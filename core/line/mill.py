@@ -91,7 +91,8 @@ class FurnishSource:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Roles:
-    """Which units and vessels of this mill are the ones every line ends with, by their ids; `point` is where the machine's chest is sampled."""
+    """Which units and vessels of this mill are the ones every line ends with, by their ids; `point` is where the machine's
+    chest is sampled."""
 
     blend: str = "blend"
     chest: str = "chest"
@@ -190,10 +191,11 @@ class Pile:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MoveSpot:
-    """Where a row of the practice table is used in this mill: the readings that fill its wells, the band, and what else they open with.
+    """Where a row of the practice table is used in this mill: the readings that fill its wells, the band, and what else they
+    open with.
 
-    `readings`: field of the row's model to row of the sampling plan, whose newest result fills it. `band`: the plan row whose band fills
-    target, inner, low, high and what is allowed; `subject` is what its moves are kept under.
+    `readings`: field of the row's model to row of the sampling plan, whose newest result fills it. `band`: the plan row whose
+    band fills target, inner, low, high and what is allowed; `subject` is what its moves are kept under.
     """
 
     key: str
@@ -273,9 +275,9 @@ class Mill:
 class Running:
     """How the line is run: feeds by unit (t/h oven-dry), what each source gives (t/h), filler (t/h).
 
-    `makes`: what a cooking unit makes of its wood, by unit; it stands in place of the unit's plan, or of a fixed loss and kappa.
-    `moisture_pct`: measured moisture of a wet feed, by unit; its wet rate stays, what is dry in it follows. `settings`: what was put in
-    force on a unit in place of the set-up, by unit and name (`Kind.settings`).
+    `makes`: what a cooking unit makes of its wood, by unit; it stands in place of the unit's plan, or of a fixed loss and
+    kappa. `moisture_pct`: measured moisture of a wet feed, by unit; its wet rate stays, what is dry in it follows. `settings`:
+    what was put in force on a unit in place of the set-up, by unit and name (`Kind.settings`).
     """
 
     feeds: Mapping[str, float]
@@ -370,8 +372,11 @@ def _unit(r: _Reader, data: Json, i: int) -> Unit:
     place = f"units[{i}] {data.get('id', '?')}"
     supply = bool(data.get("supply", False))
     if "parts" in data:
-        feed = _feed(r.vector(data["parts"], f"{place}.parts"), r.number(data, "cons_pct", place, 0.01, 100.0),
-                     r.number(data, "feed_t_h", place, 0.0, 1000.0))  # fmt: skip
+        feed = _feed(
+            r.vector(data["parts"], f"{place}.parts"),
+            r.number(data, "cons_pct", place, 0.01, 100.0),
+            r.number(data, "feed_t_h", place, 0.0, 1000.0),
+        )
     else:
         feed = r.vector(data.get("feed"), f"{place}.feed")
     sets = data.get("sets", {})
@@ -810,7 +815,8 @@ def _fed(u: Unit, running: Running, filler: str) -> Unit:
 
 
 def acting_units(mill: Mill, running: Running, units: Mapping[str, Unit]) -> dict[str, Kind]:
-    """The settings of every unit that acts, as the line is run: a kept cook leads, and liquor is charged for the chips of the set-up."""
+    """The settings of every unit that acts, as the line is run: a kept cook leads, and liquor is charged for the chips of the
+    set-up."""
     plans = (mill.wash_plans, mill.oxygen_plans, mill.bleach_plans, mill.refine_plans)
     acting: dict[str, Kind] = {key: plan for each in plans for key, plan in each.items()}
     acting |= mill.feed_plans
@@ -895,7 +901,8 @@ class SignalSpec:
 
 
 def signals(mill: Mill) -> tuple[SignalSpec, ...]:
-    """The meters a mill has by its document: a level a vessel, a flow a source, a consistency meter a dilution point, a thermometer a digester."""
+    """The meters a mill has by its document: a level a vessel, a flow a source, a consistency meter a dilution point, a
+    thermometer a digester."""
     found = [
         SignalSpec(
             tag=f"level.{k}",
@@ -926,15 +933,32 @@ def signals(mill: Mill) -> tuple[SignalSpec, ...]:
     ]
     found += [
         SignalSpec(
-            tag=f"meter.{r.point}", label=f"{r.place}, consistency", unit="%", kind="consistency", low=0.0, high=12.0, decimals=2, station=r.station,
-            age_min=5.0, row=r.id,
+            tag=f"meter.{r.point}",
+            label=f"{r.place}, consistency",
+            unit="%",
+            kind="consistency",
+            low=0.0,
+            high=12.0,
+            decimals=2,
+            station=r.station,
+            age_min=5.0,
+            row=r.id,
         )
-        for r in mill.plan.values() if r.lever.get("kind") == "dilution"
-    ]  # fmt: skip
+        for r in mill.plan.values()
+        if r.lever.get("kind") == "dilution"
+    ]
     found += [
         SignalSpec(
-            tag=f"temp.digester.{d}", label=f"Digester {d}, circulation", unit="°C", kind="temperature", low=-10.0, high=200.0, decimals=1, station="cook", age_min=10.0
+            tag=f"temp.digester.{d}",
+            label=f"Digester {d}, circulation",
+            unit="°C",
+            kind="temperature",
+            low=-10.0,
+            high=200.0,
+            decimals=1,
+            station="cook",
+            age_min=10.0,
         )
         for d in mill.digesters
-    ]  # fmt: skip
+    ]
     return tuple(found)

@@ -51,9 +51,9 @@ class Sets:
 class Unit:
     """One box of the line. `feed` enters from outside (t/h). No outlets: the unit is an exit.
 
-    `conversion` is K(c', c): the share of component c that becomes c'. `supply`: an unlimited source for draws.
-    `stores`: its rest outlet is what stays in the vessel and may be negative while the level falls. `cooks`: the wood or plant whose
-    kept cooks say what it makes.
+    `conversion` is K(c', c): the share of component c that becomes c'. `supply`: an unlimited source for draws. `stores`: its
+    rest outlet is what stays in the vessel and may be negative while the level falls. `cooks`: the wood or plant whose kept
+    cooks say what it makes.
     """
 
     id: str
@@ -280,7 +280,8 @@ def build(units: Iterable[Unit], draws: Iterable[Draw] = ()) -> Network:
 
 
 def rebuilt(network: Network, units: tuple[Unit, ...], draws: tuple[Draw, ...]) -> Network:
-    """The same network with other shares, conversions, settings and targets; who sends to whom is as it was and is not checked again.
+    """The same network with other shares, conversions, settings and targets; who sends to whom is as it was and is not checked
+    again.
 
     Raises: UnsolvableNetwork for shares not making 1, or a target that cannot be.
     """

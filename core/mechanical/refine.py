@@ -270,13 +270,17 @@ class Harvested:
     ),
 )
 def harvest(case: HarvestCase) -> Harvested | Infeasible:
-    """Clean steam of a reboiler. Infeasible when the clean side is not under the casing: it would blow back. Raises: ImpossibleInput."""
+    """Clean steam of a reboiler. Infeasible when the clean side is not under the casing: it would blow back. Raises:
+    ImpossibleInput."""
     cautions = check(case)
     ts, tc = t_saturation(case.casing_bar_abs), t_saturation(case.clean_bar_abs)
     if tc >= ts:
         return Infeasible(
-            field="clean_bar_abs", reason=f"{case.clean_bar_abs:g} bar is not under the casing: heat does not flow, steam blows back", nearest=case.casing_bar_abs, unit="bar abs"
-        )  # fmt: skip
+            field="clean_bar_abs",
+            reason=f"{case.clean_bar_abs:g} bar is not under the casing: heat does not flow, steam blows back",
+            nearest=case.casing_bar_abs,
+            unit="bar abs",
+        )
     if ts - tc < 5.0:
         cautions += (Caution("clean_bar_abs", f"only {ts - tc:.1f} °C drive it: the reboiler would have to be large"),)
     per = case.steam_t_t * case.captured * h_evaporation(ts) / (h_liquid(tc) + h_evaporation(tc) - h_liquid(case.feed_c))

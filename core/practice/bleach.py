@@ -69,9 +69,21 @@ def kappa_move(case: KappaCase) -> KappaMove:
     if after > MOST_ADT["D0"]:
         after, bound = MOST_ADT["D0"], f"the ceiling of D0, {MOST_ADT['D0']:g} kg/ADt"
     return KappaMove(
-        stands=abs(case.kappa / case.set_kappa - 1.0) > 0.02, why=f"Kappa {case.kappa:.1f} enters where the charge is set for {case.set_kappa:.1f}. Time it by the transport, not by the sample.", low=case.clo2_kg * (1 - MOST_FACTOR), high=case.clo2_kg * (1 + MOST_FACTOR),
-        band_low=0.98 * case.kappa, band_high=1.02 * case.kappa, bound_by=bound, cautions=cautions, before=case.clo2_kg, after=after, factor=after * per, l_min=after * case.adt_h * 1000.0 / case.strength_g_l / 60.0, expected=case.kappa,
-    )  # fmt: skip
+        stands=abs(case.kappa / case.set_kappa - 1.0) > 0.02,
+        why=f"Kappa {case.kappa:.1f} enters where the charge is set for {case.set_kappa:.1f}. Time it by the "
+        f"transport, not by the sample.",
+        low=case.clo2_kg * (1 - MOST_FACTOR),
+        high=case.clo2_kg * (1 + MOST_FACTOR),
+        band_low=0.98 * case.kappa,
+        band_high=1.02 * case.kappa,
+        bound_by=bound,
+        cautions=cautions,
+        before=case.clo2_kg,
+        after=after,
+        factor=after * per,
+        l_min=after * case.adt_h * 1000.0 / case.strength_g_l / 60.0,
+        expected=case.kappa,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -110,9 +122,19 @@ def weak_move(case: WeakCase) -> WeakMove:
     after = min(wanted, case.pump_m3_h)
     cautions += (Caution("flow_m3_h", "more water cools and thins: look at temperature and consistency again"),)
     return WeakMove(
-        stands=abs(case.strength_g_l / case.set_g_l - 1.0) > 0.01, why=f"The solution is {case.strength_g_l:g} g/L where the flow is set for {case.set_g_l:g}.", low=0.8 * case.flow_m3_h, high=case.pump_m3_h, band_low=0.98 * case.flow_m3_h * case.set_g_l, band_high=1.02 * case.flow_m3_h * case.set_g_l,
-        bound_by="the pump" if after < wanted else "", cautions=cautions, before=case.flow_m3_h, after=after, rate_pct=100.0 * after / wanted, expected=after * case.strength_g_l,
-    )  # fmt: skip
+        stands=abs(case.strength_g_l / case.set_g_l - 1.0) > 0.01,
+        why=f"The solution is {case.strength_g_l:g} g/L where the flow is set for {case.set_g_l:g}.",
+        low=0.8 * case.flow_m3_h,
+        high=case.pump_m3_h,
+        band_low=0.98 * case.flow_m3_h * case.set_g_l,
+        band_high=1.02 * case.flow_m3_h * case.set_g_l,
+        bound_by="the pump" if after < wanted else "",
+        cautions=cautions,
+        before=case.flow_m3_h,
+        after=after,
+        rate_pct=100.0 * after / wanted,
+        expected=after * case.strength_g_l,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -175,9 +197,21 @@ def brightness_move(case: BrightCase) -> BrightMove:
     elif low and flat:
         why += f" A kg gives {gain:.2f} points: near the ceiling, do not chase."
     return BrightMove(
-        stands=low and (left or not flat), why=why, low=case.clo2_kg, high=min(MOST_ADT["D1"], case.clo2_kg + MOST_D1), band_low=case.target - case.inner, band_high=min(99.0, case.target + 3.0), bound_by=step.bound_by, cautions=cautions, before=case.clo2_kg, after=case.clo2_kg + step.size,
-        gain=gain, ph=3.8 if low and left else case.ph, temp_c=case.temp_c + (3.0 if low and left else 0.0), expected=case.iso_pct + gain * step.size,
-    )  # fmt: skip
+        stands=low and (left or not flat),
+        why=why,
+        low=case.clo2_kg,
+        high=min(MOST_ADT["D1"], case.clo2_kg + MOST_D1),
+        band_low=case.target - case.inner,
+        band_high=min(99.0, case.target + 3.0),
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.clo2_kg,
+        after=case.clo2_kg + step.size,
+        gain=gain,
+        ph=3.8 if low and left else case.ph,
+        temp_c=case.temp_c + (3.0 if low and left else 0.0),
+        expected=case.iso_pct + gain * step.size,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -216,9 +250,19 @@ def residual_move(case: LeftCase) -> LeftMove:
     stands = over > case.inner
     step = cut(-0.7 * over * w if stands else 0.0, MOST_RESIDUAL * case.clo2_kg)
     return LeftMove(
-        stands=stands, why=f"{case.residual_g_l:g} g/L is left at the exit, {case.target_g_l:g} wanted. The kill goes on first.", low=case.clo2_kg * (1 - MOST_RESIDUAL), high=case.clo2_kg, band_low=0.0, band_high=case.target_g_l + case.inner, bound_by=step.bound_by, cautions=cautions, before=case.clo2_kg,
-        after=case.clo2_kg + step.size, liquor=w, expected=case.residual_g_l + step.size / w,
-    )  # fmt: skip
+        stands=stands,
+        why=f"{case.residual_g_l:g} g/L is left at the exit, {case.target_g_l:g} wanted. The kill goes on first.",
+        low=case.clo2_kg * (1 - MOST_RESIDUAL),
+        high=case.clo2_kg,
+        band_low=0.0,
+        band_high=case.target_g_l + case.inner,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.clo2_kg,
+        after=case.clo2_kg + step.size,
+        liquor=w,
+        expected=case.residual_g_l + step.size / w,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -266,9 +310,18 @@ def ph_move(case: PhCase) -> PhMove:
         cautions += (Caution("ph", "over 5 chlorite is left unused"),)
     most = 2.0 if d else MOST_ALKALI
     return PhMove(
-        stands=stands, why=f"Exit pH {case.ph:.1f}, wanted {case.target:.1f} ± {case.inner:.1f}.", low=max(0.0, case.kg_adt - most), high=max(case.kg_adt, min(MOST_ADT["A" if case.stage == "D, with acid" else "E"], case.kg_adt + most)), band_low=case.target - case.inner, band_high=case.target + case.inner, bound_by=step.bound_by, cautions=cautions,
-        before=case.kg_adt, after=case.kg_adt + step.size, expected=case.ph + case.slope * step.size,
-    )  # fmt: skip
+        stands=stands,
+        why=f"Exit pH {case.ph:.1f}, wanted {case.target:.1f} ± {case.inner:.1f}.",
+        low=max(0.0, case.kg_adt - most),
+        high=max(case.kg_adt, min(MOST_ADT["A" if case.stage == "D, with acid" else "E"], case.kg_adt + most)),
+        band_low=case.target - case.inner,
+        band_high=case.target + case.inner,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.kg_adt,
+        after=case.kg_adt + step.size,
+        expected=case.ph + case.slope * step.size,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -332,9 +385,18 @@ def peroxide_move(case: PeroxideCase) -> PeroxideMove:
             else " First chelant, or biocide and heat where catalase is about; then peroxide."
         )
     return PeroxideMove(
-        stands=low and nil, why=why, low=max(0.0, before - MOST_ALKALI) if lye else before, high=before if lye else min(MOST_ADT["P"], before + MOST_P), band_low=case.target - case.inner, band_high=min(99.0, case.target + 3.0), bound_by=step.bound_by,
-        cautions=(*cautions, Caution("h2o2_kg", "decomposing peroxide builds pressure: nothing shut in")), before=before, after=before + step.size, expected=case.target,
-    )  # fmt: skip
+        stands=low and nil,
+        why=why,
+        low=max(0.0, before - MOST_ALKALI) if lye else before,
+        high=before if lye else min(MOST_ADT["P"], before + MOST_P),
+        band_low=case.target - case.inner,
+        band_high=min(99.0, case.target + 3.0),
+        bound_by=step.bound_by,
+        cautions=(*cautions, Caution("h2o2_kg", "decomposing peroxide builds pressure: nothing shut in")),
+        before=before,
+        after=before + step.size,
+        expected=case.target,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -373,9 +435,18 @@ def dithionite_move(case: DithioniteCase) -> DithioniteMove:
     if low and case.air != "none":
         why += " Air or pH first (pH 5 to 6, free of air): more powder would feed the air."
     return DithioniteMove(
-        stands=low and case.air == "none" and room > 0.0, why=why, low=case.kg_odt, high=min(9.0, case.kg_odt + 2.0) if room > 0 else case.kg_odt, band_low=case.wanted - case.inner, band_high=30.0, bound_by=step.bound_by, cautions=cautions, before=case.kg_odt, after=case.kg_odt + step.size,
+        stands=low and case.air == "none" and room > 0.0,
+        why=why,
+        low=case.kg_odt,
+        high=min(9.0, case.kg_odt + 2.0) if room > 0 else case.kg_odt,
+        band_low=case.wanted - case.inner,
+        band_high=30.0,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.kg_odt,
+        after=case.kg_odt + step.size,
         expected=case.wanted,
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -433,12 +504,129 @@ def steady_move(case: SteadyCase) -> SteadyMove:
 G1 = "G1: monitors read, towers’ vents on"
 CLOUD = "Chlorine dioxide goes up: monitors read, towers’ vents on, said by a person. Yellow-green haze: leave, alarm."
 add(
-    Practice(id="B1", station="bleach", symptom="Kappa into D0 changed", check_first=("duplicate", "arrival time"), says="ClO₂ to D0 {before} to {after} kg/ADt, when the plug arrives", unit="kg/ADt", decimals=1, reads="kappa", dead_min=60, retest_min=120, caution=CLOUD, model="bleach.kappa_move", gate=G1, most="25 %"),
-    Practice(id="B2", station="bleach", symptom="ClO₂ solution weak or strong", check_first=("repeat the titration", "chiller temperature"), says="ClO₂ solution {before} to {after} m³/h", unit="m³/h", decimals=2, reads="strength_g_l", dead_min=5, retest_min=60, caution="More solution cools and thins the pulp. " + CLOUD, model="bleach.weak_move", gate=G1, most="the pump"),
-    Practice(id="B3", station="bleach", symptom="Brightness after D1 low: nothing left (B3), or some left (B4)", check_first=("kappa into D1", "pH", "time", "channelling, mixing"), says="ClO₂ to D1 {before} to {after} kg/ADt", unit="kg/ADt", decimals=1, reads="iso_pct", dead_min=180, retest_min=240, caution="Near the ceiling the gain goes to nothing: do not chase. " + CLOUD, model="bleach.brightness_move", gate=G1, most="3 kg/ADt", school="Some set D1’s pH before the charge, some after."),
-    Practice(id="B5", station="bleach", symptom="Residual ClO₂ high at the exit", check_first=("flow meter", "kappa low"), says="ClO₂ {before} to {after} kg/ADt, kill on", unit="kg/ADt", decimals=2, reads="residual_g_l", dead_min=150, retest_min=210, caution="Vapour at the washer: keep away upwind, monitor, alarm. The kill by procedure.", model="bleach.residual_move", most="20 %"),
-    Practice(id="B6", station="bleach", symptom="D exit pH out (B6), or E/P exit pH low (B7)", check_first=("NaOH or acid strength", "filtrate recycle", "acid carry-over"), says="Acid or NaOH {before} to {after} kg/ADt", unit="kg/ADt", decimals=1, reads="ph", dead_min=60, retest_min=150, caution="Acid and caustic burn; acid never meets liquor, hypochlorite or dithionite.", model="bleach.ph_move", most="2 kg, 3 kg"),
-    Practice(id="B8", station="bleach", symptom="Peroxide gone at the exit and brightness low (B8); yellowing with high alkali (B9)", check_first=("metals, manganese", "chelation pH 5 to 6", "catalase", "temperature", "silicate"), says="Peroxide or NaOH {before} to {after} kg/ADt", unit="kg/ADt", decimals=1, reads="iso_pct", dead_min=60, retest_min=180, caution="Decomposing peroxide builds gas and pressure: nothing shut in between valves.", model="bleach.peroxide_move", gate=G1, most="4 kg, 3 kg"),
-    Practice(id="B10", station="bleach", symptom="Dithionite gains little", check_first=("air in the stock", "pH 5 to 6", "consistency", "age of the solution"), says="Dithionite {before} to {after} kg/t", unit="kg/t", decimals=1, reads="gain", dead_min=15, retest_min=45, caution="Dry powder and damp heat by themselves and give SO₂.", model="bleach.dithionite_move", most="2 kg"),
-    Practice(id="B11", station="bleach", symptom="Viscosity falls over the stages (B11); brightness swings each few hours (B12)", check_first=("paired samples over each stage", "tower level cycling"), says="{before} to {after}, by what is seen", unit="", decimals=0, reads="", dead_min=120, retest_min=360, caution="Strength is lost for good. A swing wants a steady level, not a charge.", model="bleach.steady_move", most="5 °C"),
-)  # fmt: skip
+    Practice(
+        id="B1",
+        station="bleach",
+        symptom="Kappa into D0 changed",
+        check_first=("duplicate", "arrival time"),
+        says="ClO₂ to D0 {before} to {after} kg/ADt, when the plug arrives",
+        unit="kg/ADt",
+        decimals=1,
+        reads="kappa",
+        dead_min=60,
+        retest_min=120,
+        caution=CLOUD,
+        model="bleach.kappa_move",
+        gate=G1,
+        most="25 %",
+    ),
+    Practice(
+        id="B2",
+        station="bleach",
+        symptom="ClO₂ solution weak or strong",
+        check_first=("repeat the titration", "chiller temperature"),
+        says="ClO₂ solution {before} to {after} m³/h",
+        unit="m³/h",
+        decimals=2,
+        reads="strength_g_l",
+        dead_min=5,
+        retest_min=60,
+        caution="More solution cools and thins the pulp. " + CLOUD,
+        model="bleach.weak_move",
+        gate=G1,
+        most="the pump",
+    ),
+    Practice(
+        id="B3",
+        station="bleach",
+        symptom="Brightness after D1 low: nothing left (B3), or some left (B4)",
+        check_first=("kappa into D1", "pH", "time", "channelling, mixing"),
+        says="ClO₂ to D1 {before} to {after} kg/ADt",
+        unit="kg/ADt",
+        decimals=1,
+        reads="iso_pct",
+        dead_min=180,
+        retest_min=240,
+        caution="Near the ceiling the gain goes to nothing: do not chase. " + CLOUD,
+        model="bleach.brightness_move",
+        gate=G1,
+        most="3 kg/ADt",
+        school="Some set D1’s pH before the charge, some after.",
+    ),
+    Practice(
+        id="B5",
+        station="bleach",
+        symptom="Residual ClO₂ high at the exit",
+        check_first=("flow meter", "kappa low"),
+        says="ClO₂ {before} to {after} kg/ADt, kill on",
+        unit="kg/ADt",
+        decimals=2,
+        reads="residual_g_l",
+        dead_min=150,
+        retest_min=210,
+        caution="Vapour at the washer: keep away upwind, monitor, alarm. The kill by procedure.",
+        model="bleach.residual_move",
+        most="20 %",
+    ),
+    Practice(
+        id="B6",
+        station="bleach",
+        symptom="D exit pH out (B6), or E/P exit pH low (B7)",
+        check_first=("NaOH or acid strength", "filtrate recycle", "acid carry-over"),
+        says="Acid or NaOH {before} to {after} kg/ADt",
+        unit="kg/ADt",
+        decimals=1,
+        reads="ph",
+        dead_min=60,
+        retest_min=150,
+        caution="Acid and caustic burn; acid never meets liquor, hypochlorite or dithionite.",
+        model="bleach.ph_move",
+        most="2 kg, 3 kg",
+    ),
+    Practice(
+        id="B8",
+        station="bleach",
+        symptom="Peroxide gone at the exit and brightness low (B8); yellowing with high alkali (B9)",
+        check_first=("metals, manganese", "chelation pH 5 to 6", "catalase", "temperature", "silicate"),
+        says="Peroxide or NaOH {before} to {after} kg/ADt",
+        unit="kg/ADt",
+        decimals=1,
+        reads="iso_pct",
+        dead_min=60,
+        retest_min=180,
+        caution="Decomposing peroxide builds gas and pressure: nothing shut in between valves.",
+        model="bleach.peroxide_move",
+        gate=G1,
+        most="4 kg, 3 kg",
+    ),
+    Practice(
+        id="B10",
+        station="bleach",
+        symptom="Dithionite gains little",
+        check_first=("air in the stock", "pH 5 to 6", "consistency", "age of the solution"),
+        says="Dithionite {before} to {after} kg/t",
+        unit="kg/t",
+        decimals=1,
+        reads="gain",
+        dead_min=15,
+        retest_min=45,
+        caution="Dry powder and damp heat by themselves and give SO₂.",
+        model="bleach.dithionite_move",
+        most="2 kg",
+    ),
+    Practice(
+        id="B11",
+        station="bleach",
+        symptom="Viscosity falls over the stages (B11); brightness swings each few hours (B12)",
+        check_first=("paired samples over each stage", "tower level cycling"),
+        says="{before} to {after}, by what is seen",
+        unit="",
+        decimals=0,
+        reads="",
+        dead_min=120,
+        retest_min=360,
+        caution="Strength is lost for good. A swing wants a steady level, not a charge.",
+        model="bleach.steady_move",
+        most="5 °C",
+    ),
+)

@@ -71,11 +71,19 @@ def drift(case: DriftCase) -> DriftMove:
     delta_h = case.h * math.expm1(step.size / kelvin2_over(case.temp_c))
     return DriftMove(
         stands=stands,
-        why=f"Kappa {case.kappa:.1f} lies {abs(error):.1f} {'over' if error > 0 else 'under'} the aim of {case.target:.1f}, band ± {case.inner:.1f}.",
-        low=case.temp_c - MOST_DRIFT_C, high=case.temp_c + MOST_DRIFT_C, band_low=case.target - case.inner, band_high=case.target + case.inner,
-        bound_by=step.bound_by, cautions=cautions, before=case.temp_c, after=case.temp_c + step.size, delta_h=delta_h,
+        why=f"Kappa {case.kappa:.1f} lies {abs(error):.1f} {'over' if error > 0 else 'under'} the aim of "
+        f"{case.target:.1f}, band ± {case.inner:.1f}.",
+        low=case.temp_c - MOST_DRIFT_C,
+        high=case.temp_c + MOST_DRIFT_C,
+        band_low=case.target - case.inner,
+        band_high=case.target + case.inner,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.temp_c,
+        after=case.temp_c + step.size,
+        delta_h=delta_h,
         expected=case.kappa + case.gain * delta_h,
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -110,10 +118,19 @@ def rate_temperature(case: RateCase) -> RateMove:
     step = cut(math.log(case.new_t_h / case.rate_t_h) * kelvin2_over(case.temp_c), MOST_RATE_C)
     stands = abs(case.new_t_h / case.rate_t_h - 1.0) > 0.005
     return RateMove(
-        stands=stands, why=f"Wood goes from {case.rate_t_h:g} to {case.new_t_h:g} t/h: {100 * (case.new_t_h / case.rate_t_h - 1):+.1f} % on purpose.",
-        low=case.temp_c - MOST_RATE_C, high=case.temp_c + MOST_RATE_C, band_low=case.kappa - case.inner, band_high=case.kappa + case.inner,
-        bound_by=step.bound_by, cautions=cautions, before=case.temp_c, after=case.temp_c + step.size, expected=case.kappa,
-    )  # fmt: skip
+        stands=stands,
+        why=f"Wood goes from {case.rate_t_h:g} to {case.new_t_h:g} t/h: "
+        f"{100 * (case.new_t_h / case.rate_t_h - 1):+.1f} % on purpose.",
+        low=case.temp_c - MOST_RATE_C,
+        high=case.temp_c + MOST_RATE_C,
+        band_low=case.kappa - case.inner,
+        band_high=case.kappa + case.inner,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.temp_c,
+        after=case.temp_c + step.size,
+        expected=case.kappa,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -151,7 +168,8 @@ _WET = {"moisture_pct": 52, "set_pct": 45.4, "feed_t_h": 38.0}
     ),
 )
 def wet_feed(case: WetCase) -> WetMove:
-    """Wet feed that keeps the dry wood; liquor stays on dry wood, make-up gives way to the chips' water. Raises: ImpossibleInput."""
+    """Wet feed that keeps the dry wood; liquor stays on dry wood, make-up gives way to the chips' water. Raises:
+    ImpossibleInput."""
     cautions = check(case)
     m0, m1 = case.set_pct / 100.0, case.moisture_pct / 100.0
     off = case.moisture_pct - case.set_pct
@@ -160,10 +178,22 @@ def wet_feed(case: WetCase) -> WetMove:
     dry = case.feed_t_h * (1.0 - m0)
     after = case.feed_t_h * (1.0 + step.size)
     return WetMove(
-        stands=abs(off) > case.inner, why=f"The belt reads {case.moisture_pct:.1f} % where the feed is set for {case.set_pct:.1f}: {abs(off):.1f} points {'wetter' if off > 0 else 'drier'}.",
-        low=case.feed_t_h * (1.0 - MOST_WET), high=case.feed_t_h * (1.0 + MOST_WET), band_low=case.moisture_pct - case.inner, band_high=case.moisture_pct + case.inner,
-        bound_by=step.bound_by, cautions=cautions, before=case.feed_t_h, after=after, water_before=w0, water_after=w1, makeup_t_h=-dry * (w1 - w0), expected=after * (1.0 - m1),
-    )  # fmt: skip
+        stands=abs(off) > case.inner,
+        why=f"The belt reads {case.moisture_pct:.1f} % where the feed is set for {case.set_pct:.1f}: {abs(off):.1f} "
+        f"points {'wetter' if off > 0 else 'drier'}.",
+        low=case.feed_t_h * (1.0 - MOST_WET),
+        high=case.feed_t_h * (1.0 + MOST_WET),
+        band_low=case.moisture_pct - case.inner,
+        band_high=case.moisture_pct + case.inner,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.feed_t_h,
+        after=after,
+        water_before=w0,
+        water_after=w1,
+        makeup_t_h=-dry * (w1 - w0),
+        expected=after * (1.0 - m1),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -208,10 +238,20 @@ def weak_liquor(case: LiquorCase) -> LiquorMove:
     if makeup < 0.0:
         cautions += (Caution("makeup_m3", f"{-makeup:.1f} m³ more than the make-up can give way: liquor to wood rises"),)
     return LiquorMove(
-        stands=abs(case.ea_g_l / case.old_g_l - 1.0) > 0.01, why=f"White liquor is {case.ea_g_l:g} g/L where the volume is set for {case.old_g_l:g}: {100 * (case.ea_g_l / case.old_g_l - 1):+.1f} %.",
-        low=before * (1.0 - MOST_LIQUOR), high=before * (1.0 + MOST_LIQUOR), band_low=0.98 * case.ea_kg, band_high=1.02 * case.ea_kg, bound_by=step.bound_by, cautions=cautions,
-        before=before, after=after, makeup_m3=max(0.0, makeup), expected=after * case.ea_g_l,
-    )  # fmt: skip
+        stands=abs(case.ea_g_l / case.old_g_l - 1.0) > 0.01,
+        why=f"White liquor is {case.ea_g_l:g} g/L where the volume is set for {case.old_g_l:g}: "
+        f"{100 * (case.ea_g_l / case.old_g_l - 1):+.1f} %.",
+        low=before * (1.0 - MOST_LIQUOR),
+        high=before * (1.0 + MOST_LIQUOR),
+        band_low=0.98 * case.ea_kg,
+        band_high=1.02 * case.ea_kg,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=before,
+        after=after,
+        makeup_m3=max(0.0, makeup),
+        expected=after * case.ea_g_l,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -263,15 +303,28 @@ def knots_air(case: KnotsCase) -> KnotsMove:
     after = before + (PRESTEAM_MORE if steaming else IMPREGNATE_MORE)
     at_kappa = within(case.kappa, case.low, case.high)
     knotty = case.knots_pct > case.most_pct
-    why = f"Knots {case.knots_pct:.1f} %, {case.most_pct:.1f} allowed; kappa {case.kappa:.1f} is {'in its band' if at_kappa == 'in' else at_kappa}."
+    why = (
+        f"Knots {case.knots_pct:.1f} %, {case.most_pct:.1f} allowed; kappa {case.kappa:.1f} is "
+        f"{'in its band' if at_kappa == 'in' else at_kappa}."
+    )
     if knotty and at_kappa == "high":
         why += " Kappa first, by K1: both may be one cause."
     elif knotty:
         why += " Presteaming leaves air in the thick chips." if steaming else " The air is out: it wants time for the liquor."
     return KnotsMove(
-        stands=knotty and at_kappa != "high", why=why, low=before, high=before + IMPREGNATE_MORE, band_low=0.0, band_high=case.most_pct, cautions=cautions, before=before, after=after,
-        air_before=air(case.presteam_min), air_after=air(min(60.0, after)) if steaming else air(case.presteam_min), expected=case.most_pct,
-    )  # fmt: skip
+        stands=knotty and at_kappa != "high",
+        why=why,
+        low=before,
+        high=before + IMPREGNATE_MORE,
+        band_low=0.0,
+        band_high=case.most_pct,
+        cautions=cautions,
+        before=before,
+        after=after,
+        air_before=air(case.presteam_min),
+        air_after=air(min(60.0, after)) if steaming else air(case.presteam_min),
+        expected=case.most_pct,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -312,10 +365,22 @@ def gap_hold(case: GapCase) -> GapMove:
     cold, hot = sorted((case.top_c, case.bottom_c))
     step = cut(turn * math.log(gap / GAP_GOOD) if gap > GAP_MOST else 0.0, HOLD_MOST, "20 min in one move")
     return GapMove(
-        stands=gap > GAP_MOST, why=f"Top {case.top_c:.1f}, bottom {case.bottom_c:.1f} °C: {gap:.1f} apart, 5 allowed. The circulation turns the liquor in {turn:.0f} min.",
-        low=0.0, high=HOLD_MOST, band_low=0.0, band_high=GAP_GOOD, bound_by=step.bound_by, cautions=cautions, before=0.0, after=step.size, gap_c=gap, h_rate=h_rate(cold),
-        h_lead=h_rate(hot) / h_rate(cold), expected=gap * math.exp(-step.size / turn),
-    )  # fmt: skip
+        stands=gap > GAP_MOST,
+        why=f"Top {case.top_c:.1f}, bottom {case.bottom_c:.1f} °C: {gap:.1f} apart, 5 allowed. The circulation turns "
+        f"the liquor in {turn:.0f} min.",
+        low=0.0,
+        high=HOLD_MOST,
+        band_low=0.0,
+        band_high=GAP_GOOD,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=0.0,
+        after=step.size,
+        gap_c=gap,
+        h_rate=h_rate(cold),
+        h_lead=h_rate(hot) / h_rate(cold),
+        expected=gap * math.exp(-step.size / turn),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -368,10 +433,20 @@ def bagasse_kappa(case: BagasseKappaCase) -> BagasseMove:
     if stands and pithy:
         why += f" Pith is {case.pith_pct:.1f} %, {case.pith_most:.1f} allowed: mend the depithing first, pith takes the alkali."
     return BagasseMove(
-        stands=stands and not pithy, why=why, low=case.ea_pct_naoh - BAGASSE_MOST_EA, high=case.ea_pct_naoh + BAGASSE_MOST_EA, band_low=case.target - case.inner, band_high=case.target + case.inner,
-        bound_by=step.bound_by, cautions=cautions, before=case.ea_pct_naoh, after=case.ea_pct_naoh + step.size, gain=gain,
-        minutes=gain * step.size / by_minute if by_minute else 0.0, expected=case.kappa + gain * step.size,
-    )  # fmt: skip
+        stands=stands and not pithy,
+        why=why,
+        low=case.ea_pct_naoh - BAGASSE_MOST_EA,
+        high=case.ea_pct_naoh + BAGASSE_MOST_EA,
+        band_low=case.target - case.inner,
+        band_high=case.target + case.inner,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.ea_pct_naoh,
+        after=case.ea_pct_naoh + step.size,
+        gain=gain,
+        minutes=gain * step.size / by_minute if by_minute else 0.0,
+        expected=case.kappa + gain * step.size,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -422,9 +497,19 @@ def browning(case: BrownCase) -> BrownMove:
         cautions += (Caution("look", "a burnt cook is not saved by bleaching: keep it apart, call the lead"),)
     why = f"The liquor on the tile is {case.look}." + (" Stop the ramp, hold, relieve by procedure, call." if stands else "")
     return BrownMove(
-        stands=stands, why=why, low=case.top_c - 2.0, high=case.top_c, band_low=0.0, band_high=0.0, cautions=cautions, before=case.top_c, after=after,
-        penetrate_min=case.penetrate_min + (30.0 if stands else 0.0), hold_min=case.hold_min * s_rate(case.top_c) / s_rate(after), expected=0.0,
-    )  # fmt: skip
+        stands=stands,
+        why=why,
+        low=case.top_c - 2.0,
+        high=case.top_c,
+        band_low=0.0,
+        band_high=0.0,
+        cautions=cautions,
+        before=case.top_c,
+        after=after,
+        penetrate_min=case.penetrate_min + (30.0 if stands else 0.0),
+        hold_min=case.hold_min * s_rate(case.top_c) / s_rate(after),
+        expected=0.0,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -454,24 +539,218 @@ def hanging(case: HangCase) -> HangMove:
     cautions = check(case)
     stands = case.still_min >= STILL_MOST and case.agrees == "column hangs"
     return HangMove(
-        stands=stands, why=f"The level has been still for {case.still_min:.0f} min and the outlet says: {case.agrees}.", low=0.8 * case.rate_t_h, high=case.rate_t_h, band_low=0.0, band_high=STILL_MOST,
-        cautions=cautions, before=case.rate_t_h, after=case.rate_t_h * (1.0 - RATE_CUT if stands else 1.0), expected=STILL_MOST,
-    )  # fmt: skip
+        stands=stands,
+        why=f"The level has been still for {case.still_min:.0f} min and the outlet says: {case.agrees}.",
+        low=0.8 * case.rate_t_h,
+        high=case.rate_t_h,
+        band_low=0.0,
+        band_high=STILL_MOST,
+        cautions=cautions,
+        before=case.rate_t_h,
+        after=case.rate_t_h * (1.0 - RATE_CUT if stands else 1.0),
+        expected=STILL_MOST,
+    )
 
 
 _BLOW = "next blow"
 add(
-    Practice(id="K1", station="cook", symptom="Kappa high at a batch blow, residual alkali normal", check_first=("duplicate", "probe", "circulation", "chip thickness", "H really run"), says="", unit="H", decimals=0, reads="", dead_min=0, retest_min=0, caution="Yield and viscosity fall as H rises; not for one odd cook.", model="", most="120 H or 10 %, the smaller"),
-    Practice(id="K2", station="cook", symptom="Kappa high and residual alkali under 5 g/L", check_first=("ABC", "charged volume", "chip moisture"), says="", unit="% EA", decimals=2, reads="", dead_min=0, retest_min=0, caution="Never answer low alkali with more heat: lignin precipitates.", model="", most="0.5 %"),
-    Practice(id="K3", station="cook", symptom="Kappa low at the blow", check_first=("overtime at temperature", "thin or small chips", "slow rate"), says="", unit="H", decimals=0, reads="", dead_min=0, retest_min=0, caution="Keep the residual under 12 g/L.", model="", school="Some cook to alkali, some to H.", most="120 H or 10 %, the smaller"),
-    Practice(id="K4", station="cook", symptom="Kappa drifting, continuous digester", check_first=("chip level", "feed screw factor", "alkali profile"), says="Cooking temperature {before} to {after} °C", unit="°C", decimals=1, reads="kappa", dead_min=240, retest_min=360, caution="One move a residence time; half a degree is a move.", model="cook.drift", most="1.5 °C"),
-    Practice(id="K5", station="cook", symptom="Production rate changed on purpose", check_first=("new residence time", "alkali goes with the wood, in ratio"), says="Cooking temperature {before} to {after} °C with the new rate", unit="°C", decimals=1, reads="kappa", dead_min=0, retest_min=240, caution="Ramp with the plug, not with the button.", model="cook.rate_temperature", most="3 °C"),
-    Practice(id="K6", station="chips", symptom="Chip moisture off what the feed is set for", check_first=("belt sample in duplicate",), says="Wet feed {before} to {after} t/h", unit="t/h", decimals=1, reads="moisture_pct", dead_min=20, retest_min=60, caution="Check the conveyor’s and the feeder’s limits. White liquor stays on dry wood.", model="chips.wet_feed", most="15 %"),
-    Practice(id="K7", station="cook", symptom="White liquor weak or strong", check_first=("repeat the ABC", "tank change", "dilution valve"), says="White liquor a cook {before} to {after} m³", unit="m³", decimals=1, reads="ea_kg", dead_min=0, retest_min=282, caution="White liquor burns at once: shield, gloves, shower near. Tell recausticising.", model="cook.weak_liquor", most="12 %"),
-    Practice(id="K8", station="cook", symptom="Residual alkali low, kappa on target", check_first=("titration blank", "scale", "chips richer in bark"), says="", unit="% EA", decimals=2, reads="", dead_min=0, retest_min=0, caution="Expect lower kappa too: cut H by K1.", model="", most="0.5 %"),
-    Practice(id="K9", station="cook", symptom="Knots high, kappa normal", check_first=("over-thick chips", "presteaming time", "pressure", "air"), says="Presteaming or impregnation {before} to {after} min", unit="min", decimals=0, reads="knots_pct", dead_min=0, retest_min=282, caution="A longer cook burns the thin chips for the thick ones’ sake. Steam under pressure: vessels open by procedure only.", model="cook.knots_air", most="10 min"),
-    Practice(id="K10", station="cook", symptom="Top and bottom more than 5 °C apart, batch", check_first=("strainer pressure drop", "pump current"), says="Hold the heating {after} min", unit="min", decimals=0, reads="gap_c", dead_min=5, retest_min=15, caution="No H for the colder end: both ends are shown. Backflush by procedure.", model="cook.gap_hold", most="20 min"),
-    Practice(id="K11", station="cook", symptom="Bagasse kappa high at the blow", check_first=("pith", "moisture", "sand", "feed density"), says="Alkali on bagasse {before} to {after} %", unit="% NaOH", decimals=2, reads="kappa", dead_min=15, retest_min=60, caution="A short cook: overshoots are quick and silica rises.", model="cook.bagasse_kappa", most="0.8 %"),
-    Practice(id="K12", station="cook", symptom="Sulphite liquor browning, SO₂ falling early", check_first=("combined SO₂", "penetration time", "circulation"), says="Stop the ramp and call; next cook’s top {before} to {after} °C", unit="°C", decimals=0, reads="", dead_min=0, retest_min=600, caution="SO₂: relieve by procedure only, upwind, with breathing apparatus at the first alarm. A burnt cook is not saved by bleaching.", model="cook.browning", school="Acid and bisulphite schools differ on the hold.", most="2 °C"),
-    Practice(id="K13", station="cook", symptom="Column hangs or the level signal is still", check_first=("radar against power", "outlet consistency"), says="Feed {before} to {after} t/h", unit="t/h OD", decimals=2, reads="still_min", dead_min=30, retest_min=30, caution="A column can fall at once: people away from the outlet, call. The outlet device by procedure.", model="cook.hanging", most="10 %"),
-)  # fmt: skip
+    Practice(
+        id="K1",
+        station="cook",
+        symptom="Kappa high at a batch blow, residual alkali normal",
+        check_first=("duplicate", "probe", "circulation", "chip thickness", "H really run"),
+        says="",
+        unit="H",
+        decimals=0,
+        reads="",
+        dead_min=0,
+        retest_min=0,
+        caution="Yield and viscosity fall as H rises; not for one odd cook.",
+        model="",
+        most="120 H or 10 %, the smaller",
+    ),
+    Practice(
+        id="K2",
+        station="cook",
+        symptom="Kappa high and residual alkali under 5 g/L",
+        check_first=("ABC", "charged volume", "chip moisture"),
+        says="",
+        unit="% EA",
+        decimals=2,
+        reads="",
+        dead_min=0,
+        retest_min=0,
+        caution="Never answer low alkali with more heat: lignin precipitates.",
+        model="",
+        most="0.5 %",
+    ),
+    Practice(
+        id="K3",
+        station="cook",
+        symptom="Kappa low at the blow",
+        check_first=("overtime at temperature", "thin or small chips", "slow rate"),
+        says="",
+        unit="H",
+        decimals=0,
+        reads="",
+        dead_min=0,
+        retest_min=0,
+        caution="Keep the residual under 12 g/L.",
+        model="",
+        school="Some cook to alkali, some to H.",
+        most="120 H or 10 %, the smaller",
+    ),
+    Practice(
+        id="K4",
+        station="cook",
+        symptom="Kappa drifting, continuous digester",
+        check_first=("chip level", "feed screw factor", "alkali profile"),
+        says="Cooking temperature {before} to {after} °C",
+        unit="°C",
+        decimals=1,
+        reads="kappa",
+        dead_min=240,
+        retest_min=360,
+        caution="One move a residence time; half a degree is a move.",
+        model="cook.drift",
+        most="1.5 °C",
+    ),
+    Practice(
+        id="K5",
+        station="cook",
+        symptom="Production rate changed on purpose",
+        check_first=("new residence time", "alkali goes with the wood, in ratio"),
+        says="Cooking temperature {before} to {after} °C with the new rate",
+        unit="°C",
+        decimals=1,
+        reads="kappa",
+        dead_min=0,
+        retest_min=240,
+        caution="Ramp with the plug, not with the button.",
+        model="cook.rate_temperature",
+        most="3 °C",
+    ),
+    Practice(
+        id="K6",
+        station="chips",
+        symptom="Chip moisture off what the feed is set for",
+        check_first=("belt sample in duplicate",),
+        says="Wet feed {before} to {after} t/h",
+        unit="t/h",
+        decimals=1,
+        reads="moisture_pct",
+        dead_min=20,
+        retest_min=60,
+        caution="Check the conveyor’s and the feeder’s limits. White liquor stays on dry wood.",
+        model="chips.wet_feed",
+        most="15 %",
+    ),
+    Practice(
+        id="K7",
+        station="cook",
+        symptom="White liquor weak or strong",
+        check_first=("repeat the ABC", "tank change", "dilution valve"),
+        says="White liquor a cook {before} to {after} m³",
+        unit="m³",
+        decimals=1,
+        reads="ea_kg",
+        dead_min=0,
+        retest_min=282,
+        caution="White liquor burns at once: shield, gloves, shower near. Tell recausticising.",
+        model="cook.weak_liquor",
+        most="12 %",
+    ),
+    Practice(
+        id="K8",
+        station="cook",
+        symptom="Residual alkali low, kappa on target",
+        check_first=("titration blank", "scale", "chips richer in bark"),
+        says="",
+        unit="% EA",
+        decimals=2,
+        reads="",
+        dead_min=0,
+        retest_min=0,
+        caution="Expect lower kappa too: cut H by K1.",
+        model="",
+        most="0.5 %",
+    ),
+    Practice(
+        id="K9",
+        station="cook",
+        symptom="Knots high, kappa normal",
+        check_first=("over-thick chips", "presteaming time", "pressure", "air"),
+        says="Presteaming or impregnation {before} to {after} min",
+        unit="min",
+        decimals=0,
+        reads="knots_pct",
+        dead_min=0,
+        retest_min=282,
+        caution="A longer cook burns the thin chips for the thick ones’ sake. Steam under pressure: vessels open by "
+        "procedure only.",
+        model="cook.knots_air",
+        most="10 min",
+    ),
+    Practice(
+        id="K10",
+        station="cook",
+        symptom="Top and bottom more than 5 °C apart, batch",
+        check_first=("strainer pressure drop", "pump current"),
+        says="Hold the heating {after} min",
+        unit="min",
+        decimals=0,
+        reads="gap_c",
+        dead_min=5,
+        retest_min=15,
+        caution="No H for the colder end: both ends are shown. Backflush by procedure.",
+        model="cook.gap_hold",
+        most="20 min",
+    ),
+    Practice(
+        id="K11",
+        station="cook",
+        symptom="Bagasse kappa high at the blow",
+        check_first=("pith", "moisture", "sand", "feed density"),
+        says="Alkali on bagasse {before} to {after} %",
+        unit="% NaOH",
+        decimals=2,
+        reads="kappa",
+        dead_min=15,
+        retest_min=60,
+        caution="A short cook: overshoots are quick and silica rises.",
+        model="cook.bagasse_kappa",
+        most="0.8 %",
+    ),
+    Practice(
+        id="K12",
+        station="cook",
+        symptom="Sulphite liquor browning, SO₂ falling early",
+        check_first=("combined SO₂", "penetration time", "circulation"),
+        says="Stop the ramp and call; next cook’s top {before} to {after} °C",
+        unit="°C",
+        decimals=0,
+        reads="",
+        dead_min=0,
+        retest_min=600,
+        caution="SO₂: relieve by procedure only, upwind, with breathing apparatus at the first alarm. A burnt cook "
+        "is not saved by bleaching.",
+        model="cook.browning",
+        school="Acid and bisulphite schools differ on the hold.",
+        most="2 °C",
+    ),
+    Practice(
+        id="K13",
+        station="cook",
+        symptom="Column hangs or the level signal is still",
+        check_first=("radar against power", "outlet consistency"),
+        says="Feed {before} to {after} t/h",
+        unit="t/h OD",
+        decimals=2,
+        reads="still_min",
+        dead_min=30,
+        retest_min=30,
+        caution="A column can fall at once: people away from the outlet, call. The outlet device by procedure.",
+        model="cook.hanging",
+        most="10 %",
+    ),
+)

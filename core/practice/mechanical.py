@@ -61,10 +61,20 @@ def load(case: LoadCase) -> LoadMove:
         step = cut(step.size, room, "the motor's room")
     after = case.sec_kwh_t + step.size
     return LoadMove(
-        stands=stands, why=f"Freeness {case.csf_ml:.0f} mL, wanted {case.target:.0f} ± {case.inner:.0f}.", low=max(0.0, case.sec_kwh_t - MOST_KWH), high=case.sec_kwh_t + min(MOST_KWH, room),
-        band_low=case.target - case.inner, band_high=case.target + case.inner, bound_by=step.bound_by, cautions=cautions, before=case.sec_kwh_t, after=after, gain=gain,
-        load_mw=step.size * case.rate_t_h / 1000.0, expected=case.csf_ml + gain * step.size,
-    )  # fmt: skip
+        stands=stands,
+        why=f"Freeness {case.csf_ml:.0f} mL, wanted {case.target:.0f} ± {case.inner:.0f}.",
+        low=max(0.0, case.sec_kwh_t - MOST_KWH),
+        high=case.sec_kwh_t + min(MOST_KWH, room),
+        band_low=case.target - case.inner,
+        band_high=case.target + case.inner,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.sec_kwh_t,
+        after=after,
+        gain=gain,
+        load_mw=step.size * case.rate_t_h / 1000.0,
+        expected=case.csf_ml + gain * step.size,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -106,10 +116,19 @@ def swing(case: SwingCase) -> SwingMove:
     wanted = 100.0 * case.rate_t_h * (1.0 / aim - 1.0 / case.cons_pct) if stands else 0.0
     step = cut(0.7 * wanted, MOST_WATER * case.water_t_h)
     return SwingMove(
-        stands=stands, why=f"The blow line reads {case.cons_pct:.1f} %, kept {case.low_pct:.0f} to {case.high_pct:.0f}.", low=case.water_t_h * (1 - MOST_WATER), high=case.water_t_h * (1 + MOST_WATER),
-        band_low=case.low_pct, band_high=case.high_pct, bound_by=step.bound_by, cautions=cautions, before=case.water_t_h, after=case.water_t_h + step.size, wanted=wanted,
+        stands=stands,
+        why=f"The blow line reads {case.cons_pct:.1f} %, kept {case.low_pct:.0f} to {case.high_pct:.0f}.",
+        low=case.water_t_h * (1 - MOST_WATER),
+        high=case.water_t_h * (1 + MOST_WATER),
+        band_low=case.low_pct,
+        band_high=case.high_pct,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.water_t_h,
+        after=case.water_t_h + step.size,
+        wanted=wanted,
         expected=100.0 * case.rate_t_h / (100.0 * case.rate_t_h / case.cons_pct + step.size),
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -140,9 +159,17 @@ def gap_alarm(case: GapAlarmCase) -> GapAlarmMove:
     """Plates open by procedure, feed stopped, call. Raises: ImpossibleInput."""
     cautions, stands = check(case), case.alarm != "quiet"
     return GapAlarmMove(
-        stands=stands, why=f"The refiner: {case.alarm}." + (" Open the plates by procedure, stop the feed, call." if stands else ""), low=0.0, high=0.0 if stands else case.feed_t_h, band_low=0.0, band_high=0.0,
-        cautions=cautions, before=case.feed_t_h, after=0.0 if stands else case.feed_t_h, expected=0.0,
-    )  # fmt: skip
+        stands=stands,
+        why=f"The refiner: {case.alarm}." + (" Open the plates by procedure, stop the feed, call." if stands else ""),
+        low=0.0,
+        high=0.0 if stands else case.feed_t_h,
+        band_low=0.0,
+        band_high=0.0,
+        cautions=cautions,
+        before=case.feed_t_h,
+        after=0.0 if stands else case.feed_t_h,
+        expected=0.0,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -170,9 +197,17 @@ def blow_back(case: BlowBackCase) -> BlowBackMove:
     """Ten per cent less, and the pressures balanced by procedure. Raises: ImpossibleInput."""
     cautions, stands = check(case), case.seen != "dry, quiet"
     return BlowBackMove(
-        stands=stands, why=f"At the feeder: {case.seen}.", low=0.8 * case.rate_t_h, high=case.rate_t_h, band_low=0.0, band_high=0.0, cautions=cautions, before=case.rate_t_h,
-        after=case.rate_t_h * (1.0 - RATE_CUT if stands else 1.0), expected=0.0,
-    )  # fmt: skip
+        stands=stands,
+        why=f"At the feeder: {case.seen}.",
+        low=0.8 * case.rate_t_h,
+        high=case.rate_t_h,
+        band_low=0.0,
+        band_high=0.0,
+        cautions=cautions,
+        before=case.rate_t_h,
+        after=case.rate_t_h * (1.0 - RATE_CUT if stands else 1.0),
+        expected=0.0,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -219,15 +254,95 @@ def shives(case: ShivesCase) -> ShivesMove:
     if stands:
         cautions += (Caution("reject_kwh_t", "look at plate edges and the screen basket before the second such move"),)
     return ShivesMove(
-        stands=stands, why=why, low=case.reject_pct, high=max(case.reject_pct, min(REJECT_MOST, case.reject_pct + REJECT_MORE)), band_low=0.0, band_high=case.most_pct, bound_by=step.bound_by, cautions=cautions,
-        before=case.reject_pct, after=after, kwh_t=kwh, load_more_pct=100.0 * (after * kwh / (case.reject_pct * case.reject_kwh_t) - 1.0), expected=case.most_pct,
-    )  # fmt: skip
+        stands=stands,
+        why=why,
+        low=case.reject_pct,
+        high=max(case.reject_pct, min(REJECT_MOST, case.reject_pct + REJECT_MORE)),
+        band_low=0.0,
+        band_high=case.most_pct,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.reject_pct,
+        after=after,
+        kwh_t=kwh,
+        load_more_pct=100.0 * (after * kwh / (case.reject_pct * case.reject_kwh_t) - 1.0),
+        expected=case.most_pct,
+    )
 
 
 add(
-    Practice(id="T1", station="mechanical", symptom="Freeness off its band, load on target", check_first=("chips", "feed consistency", "plate hours"), says="Energy {before} to {after} kWh/t", unit="kWh/t", decimals=0, reads="csf_ml", dead_min=35, retest_min=80, caution="Motor and gap limits come first; touching plates are destroyed and can start a fire.", model="mechanical.load", most="60 kWh/t"),
-    Practice(id="T2", station="mechanical", symptom="Freeness swings with the motor load", check_first=("chip feed density", "dilution water"), says="Dilution {before} to {after} t/h", unit="t/h", decimals=2, reads="cons_pct", dead_min=2, retest_min=10, caution="Never move plates and water together. Over 65 % in the blow line fibre burns.", model="mechanical.swing", most="5 %"),
-    Practice(id="T3", station="mechanical", symptom="Gap alarm, vibration, rattle", check_first=("nothing: protect",), says="Open the plates, stop the feed, call", unit="t/h OD", decimals=2, reads="", dead_min=0, retest_min=5, caution="Contact destroys plates and can start a fire. By site procedure; no interlock is passed by.", model="mechanical.gap_alarm"),
-    Practice(id="T4", station="mechanical", symptom="Steam blows back through the feeder", check_first=("plug screw wear", "pressure balance"), says="Production {before} to {after} t/h", unit="t/h OD", decimals=2, reads="", dead_min=5, retest_min=15, caution="Burns: clear the platform first.", model="mechanical.blow_back", most="10 %"),
-    Practice(id="T5", station="mechanical", symptom="Shives high at good freeness", check_first=("plate edges", "screen basket", "reject refiner"), says="Screen rejects {before} to {after} %, reject refining 10 % more", unit="%", decimals=0, reads="shives_pct", dead_min=20, retest_min=40, caution="The reject refiner’s motor first: the load rises by both.", model="mechanical.shives", most="3 points"),
-)  # fmt: skip
+    Practice(
+        id="T1",
+        station="mechanical",
+        symptom="Freeness off its band, load on target",
+        check_first=("chips", "feed consistency", "plate hours"),
+        says="Energy {before} to {after} kWh/t",
+        unit="kWh/t",
+        decimals=0,
+        reads="csf_ml",
+        dead_min=35,
+        retest_min=80,
+        caution="Motor and gap limits come first; touching plates are destroyed and can start a fire.",
+        model="mechanical.load",
+        most="60 kWh/t",
+    ),
+    Practice(
+        id="T2",
+        station="mechanical",
+        symptom="Freeness swings with the motor load",
+        check_first=("chip feed density", "dilution water"),
+        says="Dilution {before} to {after} t/h",
+        unit="t/h",
+        decimals=2,
+        reads="cons_pct",
+        dead_min=2,
+        retest_min=10,
+        caution="Never move plates and water together. Over 65 % in the blow line fibre burns.",
+        model="mechanical.swing",
+        most="5 %",
+    ),
+    Practice(
+        id="T3",
+        station="mechanical",
+        symptom="Gap alarm, vibration, rattle",
+        check_first=("nothing: protect",),
+        says="Open the plates, stop the feed, call",
+        unit="t/h OD",
+        decimals=2,
+        reads="",
+        dead_min=0,
+        retest_min=5,
+        caution="Contact destroys plates and can start a fire. By site procedure; no interlock is passed by.",
+        model="mechanical.gap_alarm",
+    ),
+    Practice(
+        id="T4",
+        station="mechanical",
+        symptom="Steam blows back through the feeder",
+        check_first=("plug screw wear", "pressure balance"),
+        says="Production {before} to {after} t/h",
+        unit="t/h OD",
+        decimals=2,
+        reads="",
+        dead_min=5,
+        retest_min=15,
+        caution="Burns: clear the platform first.",
+        model="mechanical.blow_back",
+        most="10 %",
+    ),
+    Practice(
+        id="T5",
+        station="mechanical",
+        symptom="Shives high at good freeness",
+        check_first=("plate edges", "screen basket", "reject refiner"),
+        says="Screen rejects {before} to {after} %, reject refining 10 % more",
+        unit="%",
+        decimals=0,
+        reads="shives_pct",
+        dead_min=20,
+        retest_min=40,
+        caution="The reject refiner’s motor first: the load rises by both.",
+        model="mechanical.shives",
+        most="3 points",
+    ),
+)

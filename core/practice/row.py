@@ -1,6 +1,7 @@
 """What a row of the practice table is, and the arithmetic its moves share.
 
-Source: shift practice, section 4: step = −0.7 e/g, nothing inside the inner band, clamped to the largest step and the lever's limits.
+Source: shift practice, section 4: step = −0.7 e/g, nothing inside the inner band, clamped to the largest step and the lever's
+limits.
 """
 
 import math
@@ -16,7 +17,8 @@ from core.judge.move import DAMPING
 class Practice:
     """One row: what is seen, what to check first, the lever and its words, when it shows and when to look again.
 
-    `gate` is a statement by a person that the record waits for; it commands nothing. `model` is the registered model that sizes it; its result is a Proposal. `says` is the slip's title with {before} and {after}.
+    `gate` is a statement by a person that the record waits for; it commands nothing. `model` is the registered model that
+    sizes it; its result is a Proposal. `says` is the slip's title with {before} and {after}.
     `reads` names the field of the model's case that the retest reads again. `dead_min`/`retest_min` count from taking it.
     """
 
@@ -41,8 +43,8 @@ class Practice:
 class Proposal:
     """Whether the signal stands, why (or why not), the lever from `before` to `after`, the reading expected then.
 
-    `low` and `high` bound what a person may alter it to; `bound_by` names the limit that cut it. `band_low`, `band_high`: where the
-    reading should lie at the retest.
+    `low` and `high` bound what a person may alter it to; `bound_by` names the limit that cut it. `band_low`, `band_high`: where
+    the reading should lie at the retest.
     """
 
     stands: bool

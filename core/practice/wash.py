@@ -71,9 +71,21 @@ def water_move(case: ShowerCase) -> ShowerMove:
         why += " The mat is faulty: mend it first, by its look; water is no repair."
     after = case.shower_m3_adt + step.size
     return ShowerMove(
-        stands=stands, why=why, low=case.shower_m3_adt - MOST_SHOWER, high=case.shower_m3_adt + MOST_SHOWER, band_low=case.target - case.inner, band_high=case.target + case.inner, bound_by=step.bound_by, cautions=cautions, before=case.shower_m3_adt,
-        after=after, gain=gain, flow_m3_h=after * case.adt_h, steam_t_h=step.size * case.adt_h / case.economy, expected=case.loss + gain * step.size,
-    )  # fmt: skip
+        stands=stands,
+        why=why,
+        low=case.shower_m3_adt - MOST_SHOWER,
+        high=case.shower_m3_adt + MOST_SHOWER,
+        band_low=case.target - case.inner,
+        band_high=case.target + case.inner,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.shower_m3_adt,
+        after=after,
+        gain=gain,
+        flow_m3_h=after * case.adt_h,
+        steam_t_h=step.size * case.adt_h / case.economy,
+        expected=case.loss + gain * step.size,
+    )
 
 
 LOOKS = {
@@ -135,9 +147,17 @@ def look_move(case: LookCase) -> LookMove:
         "W5": "a lost extraction overfills what lies before it: look at the levels",
     }[row]
     return LookMove(
-        stands=True, why=f"{case.seen.capitalize()} ({row}): {does}. {lever} {before:g} to {before * factor:g}.", low=before * limits[0], high=before * limits[1], band_low=0.0, band_high=0.0, cautions=(*cautions, Caution("seen", note)), before=before,
-        after=before * factor, expected=0.0,
-    )  # fmt: skip
+        stands=True,
+        why=f"{case.seen.capitalize()} ({row}): {does}. {lever} {before:g} to {before * factor:g}.",
+        low=before * limits[0],
+        high=before * limits[1],
+        band_low=0.0,
+        band_high=0.0,
+        cautions=(*cautions, Caution("seen", note)),
+        before=before,
+        after=before * factor,
+        expected=0.0,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -170,9 +190,20 @@ def carry_over(case: CarryCase) -> CarryMove:
     over = max(0.0, case.cod_kg - case.limit_kg)
     step = cut(CL_A_COD * over, MOST_CL)
     return CarryMove(
-        stands=over > 0.0, why=f"COD {case.cod_kg:.1f} kg/ADt goes to the bleach, {case.limit_kg:.0f} allowed. Paying with chemical is no repair: look at the last mat.", low=case.active_kg, high=case.active_kg + MOST_CL, band_low=0.0, band_high=case.limit_kg,
-        bound_by=step.bound_by, cautions=cautions, before=case.active_kg, after=case.active_kg + step.size, clo2_kg=step.size / 2.628, expected=case.limit_kg,
-    )  # fmt: skip
+        stands=over > 0.0,
+        why=f"COD {case.cod_kg:.1f} kg/ADt goes to the bleach, {case.limit_kg:.0f} allowed. Paying with chemical is "
+        f"no repair: look at the last mat.",
+        low=case.active_kg,
+        high=case.active_kg + MOST_CL,
+        band_low=0.0,
+        band_high=case.limit_kg,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.active_kg,
+        after=case.active_kg + step.size,
+        clo2_kg=step.size / 2.628,
+        expected=case.limit_kg,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -229,14 +260,82 @@ def oxygen_move(case: OxygenMoveCase) -> OxygenMove:
     if low_kappa and case.viscosity == "holds":
         why += " Low kappa with viscosity held is a gift: leave it."
     return OxygenMove(
-        stands=stands, why=why, low=case.naoh_kg - 1.0, high=case.naoh_kg + MOST_NAOH, band_low=case.target - case.inner, band_high=case.target + case.inner, bound_by=step.bound_by, cautions=cautions, before=case.naoh_kg, after=case.naoh_kg + step.size, gain=gain,
-        temp_c=case.temp_c + (2.0 if error > 0.0 else -2.0 if stands else 0.0), expected=case.kappa + gain * step.size,
-    )  # fmt: skip
+        stands=stands,
+        why=why,
+        low=case.naoh_kg - 1.0,
+        high=case.naoh_kg + MOST_NAOH,
+        band_low=case.target - case.inner,
+        band_high=case.target + case.inner,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.naoh_kg,
+        after=case.naoh_kg + step.size,
+        gain=gain,
+        temp_c=case.temp_c + (2.0 if error > 0.0 else -2.0 if stands else 0.0),
+        expected=case.kappa + gain * step.size,
+    )
 
 
 add(
-    Practice(id="W1", station="wash", symptom="Soda loss high (W1) or liquor thin and loss low (W2)", check_first=("laboratory sodium", "shower temperature", "leaks and seal water", "the mat"), says="Shower {before} to {after} m³/ADt", unit="m³/ADt", decimals=2, reads="loss", dead_min=40, retest_min=120, caution="Each m³ must be evaporated: its steam stands beside it.", model="wash.water_move", most="0.5 m³/ADt"),
-    Practice(id="W3", station="wash", symptom="Mat thin, wet, bald (W3); foam in the filtrate tank (W4); wash screen plugged (W5)", check_first=("vat consistency", "vacuum and drop leg", "air leak, seal tank", "temperature, scale, pitch"), says="{before} to {after}, by what is seen", unit="", decimals=2, reads="", dead_min=5, retest_min=20, caution="A drum is stopped and locked out before a hand goes near its face or showers.", model="wash.look_move", most="5 %, 10 %, 20 %"),
-    Practice(id="W6", station="wash", symptom="COD carried to the bleach over its limit", check_first=("last mat looked at",), says="Active chlorine {before} to {after} kg/ADt until the washing is mended", unit="kg/ADt", decimals=1, reads="cod_kg", dead_min=60, retest_min=150, caution="Oxidant goes up: monitors read, towers’ vents on. Paying with chemical is no repair.", model="wash.carry_over", gate="G1: monitors read, towers’ vents on", most="5 kg active chlorine"),
-    Practice(id="W7", station="oxygen", symptom="Oxygen kappa high (W7), or low with viscosity falling (W8)", check_first=("kappa in", "mixing", "carry-over", "oxygen purity", "pH out"), says="NaOH to oxygen {before} to {after} kg/ADt", unit="kg/ADt", decimals=1, reads="kappa", dead_min=75, retest_min=120, caution="Keep exit pH 10.3 to 11. Oxygen: oil-free, slow valves.", model="oxygen.move", most="4 kg, 3 °C"),
-)  # fmt: skip
+    Practice(
+        id="W1",
+        station="wash",
+        symptom="Soda loss high (W1) or liquor thin and loss low (W2)",
+        check_first=("laboratory sodium", "shower temperature", "leaks and seal water", "the mat"),
+        says="Shower {before} to {after} m³/ADt",
+        unit="m³/ADt",
+        decimals=2,
+        reads="loss",
+        dead_min=40,
+        retest_min=120,
+        caution="Each m³ must be evaporated: its steam stands beside it.",
+        model="wash.water_move",
+        most="0.5 m³/ADt",
+    ),
+    Practice(
+        id="W3",
+        station="wash",
+        symptom="Mat thin, wet, bald (W3); foam in the filtrate tank (W4); wash screen plugged (W5)",
+        check_first=("vat consistency", "vacuum and drop leg", "air leak, seal tank", "temperature, scale, pitch"),
+        says="{before} to {after}, by what is seen",
+        unit="",
+        decimals=2,
+        reads="",
+        dead_min=5,
+        retest_min=20,
+        caution="A drum is stopped and locked out before a hand goes near its face or showers.",
+        model="wash.look_move",
+        most="5 %, 10 %, 20 %",
+    ),
+    Practice(
+        id="W6",
+        station="wash",
+        symptom="COD carried to the bleach over its limit",
+        check_first=("last mat looked at",),
+        says="Active chlorine {before} to {after} kg/ADt until the washing is mended",
+        unit="kg/ADt",
+        decimals=1,
+        reads="cod_kg",
+        dead_min=60,
+        retest_min=150,
+        caution="Oxidant goes up: monitors read, towers’ vents on. Paying with chemical is no repair.",
+        model="wash.carry_over",
+        gate="G1: monitors read, towers’ vents on",
+        most="5 kg active chlorine",
+    ),
+    Practice(
+        id="W7",
+        station="oxygen",
+        symptom="Oxygen kappa high (W7), or low with viscosity falling (W8)",
+        check_first=("kappa in", "mixing", "carry-over", "oxygen purity", "pH out"),
+        says="NaOH to oxygen {before} to {after} kg/ADt",
+        unit="kg/ADt",
+        decimals=1,
+        reads="kappa",
+        dead_min=75,
+        retest_min=120,
+        caution="Keep exit pH 10.3 to 11. Oxygen: oil-free, slow valves.",
+        model="oxygen.move",
+        most="4 kg, 3 °C",
+    ),
+)

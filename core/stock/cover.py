@@ -85,7 +85,8 @@ def cover(case: CoverCase) -> Cover:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CoverStopCase:
-    """A vessel with one stop, or hours at other rates, ahead of it or under way (`starts_h` 0), and another order after that."""
+    """A vessel with one stop, or hours at other rates, ahead of it or under way (`starts_h` 0), and another order after
+    that."""
 
     capacity: float = quantity("Capacity", "m³ or t", possible=(0, 100_000), above=True, decimals=0)
     level_pct: float = quantity("Level", "%", possible=(0, 100), decimals=1)
@@ -111,7 +112,8 @@ NEVER_H = 1000.0
     "stock.cover_stop",
     title="Hours of cover through a stop",
     source="mass balance of a vessel, piece by piece",
-    holds_for="rates as they stand before and after one stop or slow run, then those of the next order; usable 10 to 95 % by default",
+    holds_for="rates as they stand before and after one stop or slow run, then those of the next order; usable 10 to "
+    "95 % by default",
     equation="content + Σ (in − out) × hours of each piece; the first limit that it meets",
     checks=(
         Check(

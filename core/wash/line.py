@@ -1,7 +1,9 @@
-"""Counter-current washing: Norden stages in series, displacement, loss, what goes to the evaporators, and the dilution that costs least.
+"""Counter-current washing: Norden stages in series, displacement, loss, what goes to the evaporators, and the dilution that
+costs least.
 
 Flows in t per oven-dry t (t/ODt), solids in kg/t of liquor, loss in kg per air-dry t (0.9 of an oven-dry t).
-Source: Norden 1966; Phillips and Nelson 1977 (E10, standard at 10 %); Perkins et al. 1954 (displacement ratio). E10 are defaults.
+Source: Norden 1966; Phillips and Nelson 1977 (E10, standard at 10 %); Perkins et al. 1954 (displacement ratio). E10 are
+defaults.
 """
 
 import math
@@ -38,7 +40,8 @@ class Washer:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Washed:
-    """A stage as solved: liquor (t/ODt) in and out, wash in, filtrate out; solids (kg/t) of each; its own displacement ratio."""
+    """A stage as solved: liquor (t/ODt) in and out, wash in, filtrate out; solids (kg/t) of each; its own displacement
+    ratio."""
 
     washer: Washer
     l0: float
@@ -54,7 +57,8 @@ class Washed:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WashLine:
-    """The line: its stages, loss kg/ADt, recovered %, filtrate to the evaporators t/ODt and its solids %, and the solute balance."""
+    """The line: its stages, loss kg/ADt, recovered %, filtrate to the evaporators t/ODt and its solids %, and the solute
+    balance."""
 
     stages: tuple[Washed, ...]
     df: float
@@ -120,8 +124,8 @@ def _refuse(feed_pct: float, x0: float, washers: tuple[Washer, ...], df: float, 
 def wash(*, feed_pct: float, x0: float, washers: tuple[Washer, ...], df: float, y_in: float = 0.0) -> WashLine:
     """Solve a line, exact: for each stage Norden and the solute balance, the filtrate of the next washing it.
 
-    `df` dilution factor of the last stage, t/ODt; `y_in` solids of the wash liquor, kg/t. Raises: ImpossibleInput, also when a stage
-    would give no filtrate.
+    `df` dilution factor of the last stage, t/ODt; `y_in` solids of the wash liquor, kg/t. Raises: ImpossibleInput, also when a
+    stage would give no filtrate.
     """
     _refuse(feed_pct, x0, washers, df, y_in)
     d = df if abs(df) >= LEAST_DF else LEAST_DF
@@ -166,10 +170,18 @@ def wash(*, feed_pct: float, x0: float, washers: tuple[Washer, ...], df: float, 
         xo = float(found[2 * i])
         stages.append(
             Washed(
-                washer=w, l0=l_in[i], l1=l_out[i], v2=wash_in[i], v1=filtrate[i], x0=xi, x1=xo, y2=yi, y1=float(found[2 * i + 1]),
+                washer=w,
+                l0=l_in[i],
+                l1=l_out[i],
+                v2=wash_in[i],
+                v1=filtrate[i],
+                x0=xi,
+                x1=xo,
+                y2=yi,
+                y1=float(found[2 * i + 1]),
                 dr=(xi - xo) / (xi - yi) if xi != yi else math.nan,
             )
-        )  # fmt: skip
+        )
     last, first = stages[-1], stages[0]
     entered = first.l0 * x0 + last.v2 * y_in
     closure = abs(entered - last.l1 * last.x1 - first.v1 * first.y1) / max(entered, 1e-12)
@@ -207,10 +219,12 @@ _LINE = {"feed_pct": 11, "x0": 60, "df": 2.5, "washers": _DRUMS}
     calibrated_by=("e10",),
     basis="default",
     checks=(
-        Check(_LINE, "x_last", 1.3863, 3e-3), Check(_LINE, "loss_kg_adt", 8.3499, 3e-3),
-        Check(_LINE, "recovered_pct", 98.089, 3e-3), Check(_LINE, "to_evaporators", 10.591, 3e-3),
+        Check(_LINE, "x_last", 1.3863, 3e-3),
+        Check(_LINE, "loss_kg_adt", 8.3499, 3e-3),
+        Check(_LINE, "recovered_pct", 98.089, 3e-3),
+        Check(_LINE, "to_evaporators", 10.591, 3e-3),
     ),
-)  # fmt: skip
+)
 def wash_line(case: WashCase) -> WashFound:
     """The line of a case. Raises: ImpossibleInput, its fields named as the case has them (df, washers.2.e10)."""
     cautions = check(case)
@@ -269,7 +283,8 @@ def df_for_loss(
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Prices:
-    """What washing costs: steam (a tonne), economy of the evaporators (t water a t steam), solids lost (a kg), bleach chemical (a kg COD)."""
+    """What washing costs: steam (a tonne), economy of the evaporators (t water a t steam), solids lost (a kg), bleach chemical
+    (a kg COD)."""
 
     steam_t: float = 14.0
     economy: float = 5.0
@@ -296,7 +311,17 @@ def cost_at(line: WashLine, prices: Prices) -> Cost:
     return Cost(df=line.df, steam=steam, lost=line.loss_kg_adt * (prices.solids_kg + prices.carry_kg))
 
 
-def cost_curve(*, feed_pct: float, x0: float, washers: tuple[Washer, ...], y_in: float, prices: Prices, low: float = 0.5, high: float = 4.5, points: int = 33) -> tuple[tuple[Cost, ...], Cost]:  # fmt: skip
+def cost_curve(
+    *,
+    feed_pct: float,
+    x0: float,
+    washers: tuple[Washer, ...],
+    y_in: float,
+    prices: Prices,
+    low: float = 0.5,
+    high: float = 4.5,
+    points: int = 33,
+) -> tuple[tuple[Cost, ...], Cost]:
     """The curve over the dilution factor, and its least point (golden section)."""
 
     def at(df: float) -> Cost:
@@ -351,10 +376,16 @@ _ST = {"feed_pct": 11, "x0": 60, "out_pct": 12, "df": 2.5, "y2": 5, "e10": 3.5}
     calibrated_by=("e10",),
     basis="default",
     checks=(
-        Check(_ST, "x1", 13.984, 3e-3), Check(_ST, "y1", 40.796, 3e-3), Check(_ST, "v1", 10.591, 3e-3), Check(_ST, "dr", 0.83665, 3e-3), Check(_ST, "eff_pct", 78.875, 3e-3),
-        Check({**_ST, "df": 0, "y2": 0}, "x1", 15.965, 5e-3), Check({**_ST, "df": 0, "y2": 0}, "y1", 45.53, 5e-3), Check({**_ST, "df": 0, "y2": 0}, "dr", 0.73392, 5e-3),
+        Check(_ST, "x1", 13.984, 3e-3),
+        Check(_ST, "y1", 40.796, 3e-3),
+        Check(_ST, "v1", 10.591, 3e-3),
+        Check(_ST, "dr", 0.83665, 3e-3),
+        Check(_ST, "eff_pct", 78.875, 3e-3),
+        Check({**_ST, "df": 0, "y2": 0}, "x1", 15.965, 5e-3),
+        Check({**_ST, "df": 0, "y2": 0}, "y1", 45.53, 5e-3),
+        Check({**_ST, "df": 0, "y2": 0}, "dr", 0.73392, 5e-3),
     ),
-)  # fmt: skip
+)
 def stage(case: StageCase) -> StageFound:
     """One stage. Raises: ImpossibleInput, also when it would give no filtrate."""
     cautions = check(case)
@@ -411,9 +442,13 @@ _SE = {"feed_pct": 11, "x0": 60, "df": 2.5}
     calibrated_by=("e10",),
     basis="default",
     checks=(
-        Check(_SE, "x_last", 1.3863, 3e-3), Check(_SE, "loss_kg_adt", 8.3499, 3e-3), Check(_SE, "recovered_pct", 98.089, 3e-3), Check(_SE, "to_evaporators", 10.591, 3e-3), Check({**_SE, "y_in": 3}, "loss_kg_adt", 26.002, 3e-3),
+        Check(_SE, "x_last", 1.3863, 3e-3),
+        Check(_SE, "loss_kg_adt", 8.3499, 3e-3),
+        Check(_SE, "recovered_pct", 98.089, 3e-3),
+        Check(_SE, "to_evaporators", 10.591, 3e-3),
+        Check({**_SE, "y_in": 3}, "loss_kg_adt", 26.002, 3e-3),
     ),
-)  # fmt: skip
+)
 def series(case: SeriesCase) -> SeriesFound:
     """A line of stages alike. Raises: ImpossibleInput."""
     cautions = check(case)
@@ -509,7 +544,8 @@ def e10(case: MeasuredCase) -> MeasuredFound | Infeasible:
         raise ImpossibleInput(
             Problem(
                 "x1",
-                f"is {case.x1:g}, stronger than the feed's {case.x0:g}: a mat leaves no stronger than it came; samples swapped?",
+                f"is {case.x1:g}, stronger than the feed's {case.x0:g}: a mat leaves no stronger than it came; "
+                f"samples swapped?",
             )
         )
     if liquor(case.out_pct) + case.df <= 0.0:
@@ -587,7 +623,8 @@ class FiltrateFound:
     "wash.filtrate_share",
     title="Bleach filtrate on the brown washers",
     source="carry-over is linear in the wash liquor's solids; limits default",
-    holds_for="three drums alike; alkaline filtrate to the post-oxygen washer first, acid only from chlorine-free lines, pH after mixing over 9",
+    holds_for="three drums alike; alkaline filtrate to the post-oxygen washer first, acid only from chlorine-free "
+    "lines, pH after mixing over 9",
     equation="share = (limit − loss(0))/(slope × filtrate)",
     basis="default",
     checks=(Check({"filtrate_kg_t": 5}, "share", 0.12407, 5e-3),),
@@ -618,7 +655,8 @@ def df_of(shower_m3_h: float, od_t_h: float, last_pct: float) -> float:
 def e10_by_samples(
     *, feed_pct: float, x0: float, out_pct: tuple[float, ...], after: tuple[float, ...], df: float, y_in: float = 0.0
 ) -> tuple[float, ...]:
-    """E10 of each stage from the solids measured in the mats after them; nan where the samples cannot be (no fall, no dilution).
+    """E10 of each stage from the solids measured in the mats after them; nan where the samples cannot be (no fall, no
+    dilution).
 
     Filtrates follow by the solute balance from the last stage back. Raises: ImpossibleInput for unequal lengths.
     """
@@ -641,7 +679,8 @@ WEAK_UNDER = 0.75  # of what its kind does
 
 
 def weak_stages(fitted: tuple[float, ...], washers: tuple[Washer, ...]) -> tuple[int, ...]:
-    """The stages, counted from 1, whose E10 by samples is under three quarters of their kind's; samples that tell nothing are passed."""
+    """The stages, counted from 1, whose E10 by samples is under three quarters of their kind's; samples that tell nothing are
+    passed."""
     pairs = enumerate(zip(fitted, washers, strict=False), start=1)
     return tuple(i for i, (e, w) in pairs if math.isfinite(e) and e < WEAK_UNDER * KINDS[w.kind])
 

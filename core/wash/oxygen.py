@@ -171,7 +171,8 @@ def alkali(case: OxygenTargetCase) -> OxygenTarget | Infeasible:
         asked = f"{naoh:.0f}" if naoh < 1000.0 else "over 1000"
         return Infeasible(
             field="kappa",
-            reason=f"{case.kappa:g} asks {asked} kg NaOH/ODt, over the {NAOH_MOST_KG:g} the stage may take; that reaches kappa {reached:.1f}",
+            reason=f"{case.kappa:g} asks {asked} kg NaOH/ODt, over the {NAOH_MOST_KG:g} the stage may take; that "
+            f"reaches kappa {reached:.1f}",
             nearest=reached,
         )
     left = max(1e-6, case.naoh_kg - CARRY_ALKALI * case.cod_kg)

@@ -23,8 +23,8 @@ OXYGEN_SET = ("naoh_kg", "temp_c", "minutes", "bar_abs")
 class WashPlan:
     """How a unit washes: its dilution factor, t/ODt, and its washers in the way of the pulp.
 
-    `loss_row`: the plan row of its loss, or empty. Feed and its solids come with the pulp; `feed_pct` and `x0` are what the set-up
-    holds for a unit that nothing feeds yet.
+    `loss_row`: the plan row of its loss, or empty. Feed and its solids come with the pulp; `feed_pct` and `x0` are what the
+    set-up holds for a unit that nothing feeds yet.
     """
 
     name: str

@@ -60,10 +60,19 @@ def sequence_picture(
         reach = max(1e-9, s.ends_min - s.starts_min)
         p["towers"].append(
             {
-                "id": f"tw{i}", "x": n(a), "w": n(max(2.0, b - a)), "name": s.stage.name, "note": f"{s.setting.minutes:.0f} min, {s.setting.temp_c:.0f} °C" if b - a > 58 else "", "mid": n((a + b) / 2), "vat": f"M{n(a)} {TOWER[0] - 6:g}V{TOWER[1]:g}H{n(b)}V{TOWER[0] - 6:g}",
-                "stops": [(f"{(m.minute - s.starts_min) / reach:.3f}", hex_of(m.iso)) for m in moments], "wash": n(b) if s.stage.washed else "", "wash_w": n(WIDTH * WASH / span), "fits": b - a > 18,
+                "id": f"tw{i}",
+                "x": n(a),
+                "w": n(max(2.0, b - a)),
+                "name": s.stage.name,
+                "note": f"{s.setting.minutes:.0f} min, {s.setting.temp_c:.0f} °C" if b - a > 58 else "",
+                "mid": n((a + b) / 2),
+                "vat": f"M{n(a)} {TOWER[0] - 6:g}V{TOWER[1]:g}H{n(b)}V{TOWER[0] - 6:g}",
+                "stops": [(f"{(m.minute - s.starts_min) / reach:.3f}", hex_of(m.iso)) for m in moments],
+                "wash": n(b) if s.stage.washed else "",
+                "wash_w": n(WIDTH * WASH / span),
+                "fits": b - a > 18,
             }
-        )  # fmt: skip
+        )
         p.setdefault("labels", []).append(
             {
                 "x": n(b),
@@ -96,8 +105,18 @@ def sequence_picture(
             moved = ad_of(pens.get(name, v))
             p["bars"].append(
                 {
-                    "x": n(bx), "y": n(BARS[1] - bar(kg)), "h": n(bar(kg)), "text": figure(kg, 1), "name": FORMULA.get(name, name), "tx": n(bx + 7.5), "ty": n(BARS[1] - bar(kg) - 5), "left_y": n(BARS[1] - bar(kg)), "left_h": n(bar(min(kg, left))),
-                    "pen": n(BARS[1] - bar(moved)) if abs(moved - kg) > 0.05 else "", "pen_text": figure(moved, 1), "low": i % 2 == 1 and len(done.steps) > 4,
+                    "x": n(bx),
+                    "y": n(BARS[1] - bar(kg)),
+                    "h": n(bar(kg)),
+                    "text": figure(kg, 1),
+                    "name": FORMULA.get(name, name),
+                    "tx": n(bx + 7.5),
+                    "ty": n(BARS[1] - bar(kg) - 5),
+                    "left_y": n(BARS[1] - bar(kg)),
+                    "left_h": n(bar(min(kg, left))),
+                    "pen": n(BARS[1] - bar(moved)) if abs(moved - kg) > 0.05 else "",
+                    "pen_text": figure(moved, 1),
+                    "low": i % 2 == 1 and len(done.steps) > 4,
                 }
-            )  # fmt: skip
+            )
     return p

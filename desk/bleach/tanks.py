@@ -104,7 +104,8 @@ def _standing(state, t, book: list[Record], adt_h: float) -> Standing:
 
 @writing()
 def keep(*, state, what: str, where: str, value: float | None, second: str, read_aloud: bool, words: str, by, now) -> Record:
-    """Keep a level (m³), a delivery (m³; wants the second person and the gate answered) or a strength test (g/L). Raises: BookRefused."""
+    """Keep a level (m³), a delivery (m³; wants the second person and the gate answered) or a strength test (g/L). Raises:
+    BookRefused."""
     refuse(by, "record")
     t = state.mill.tanks.get(where)
     if t is None:
@@ -124,7 +125,8 @@ def keep(*, state, what: str, where: str, value: float | None, second: str, read
         if not read_aloud:
             raise BookRefused(
                 "read_aloud",
-                "The gate is not answered: product read aloud from hose label, tank and batch, and the never-together list read.",
+                "The gate is not answered: product read aloud from hose label, tank and batch, and the "
+                "never-together list read.",
             )
         if not 2 <= len(second.strip()) <= 40 or second.strip().lower() == by.username.lower():
             raise BookRefused("second", "Second person is empty or yourself; a delivery is read by two people.")

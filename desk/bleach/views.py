@@ -1,4 +1,5 @@
-"""Bleach: a sequence read from its notation, its picture and charges, least cost, two schools side by side, and the chemical tanks."""
+"""Bleach: a sequence read from its notation, its picture and charges, least cost, two schools side by side, and the chemical
+tanks."""
 
 from dataclasses import replace
 from datetime import timedelta
@@ -34,31 +35,182 @@ from desk.mill.ribbon import STATIONS, draw_small
 BENCHES = {
     b.key: b
     for b in (
-        Bench("dioxide", "First chlorine dioxide", "Kappa out of a charge, carry-over counted.", "bleach.dioxide", "", {"kappa": 14, "clo2_kg": 11}, "stages", f"{CL.title}: {CL.text}"),
-        Bench("brighten", "A brightening stage", "D1, D2, P or PO: points for a charge.", "bleach.brighten", "", {"stage": "D1", "iso_pct": 82, "charge_kg": 7, "minutes": 150, "temp_c": 75, "ph": 3.8}, "stages"),
-        Bench("charge", "Charge for a brightness", "So bright is wanted: how much?", "bleach.charge", "", {"stage": "D1", "iso_pct": 82, "wanted_pct": 88, "minutes": 150, "temp_c": 75, "ph": 3.8}, "stages"),
-        Bench("kappa-factor", "Kappa factor to a flow", "Active chlorine, ClO₂, litres a minute.", "bleach.kappa_factor", "", {"kappa": 14, "adt_d": 170, "strength_g_l": 9.4}, "stages", f"{CL.title}: {CL.text}"),
-        Bench("tower", "Time in a tower", "Level, consistency, rate.", "bleach.tower", "", {"volume_m3": 90, "cons_pct": 11, "od_t_h": 6.6}, "towers"),
-        Bench("transit", "When what enters leaves", "A tower while the flow changes.", "bleach.transit", "", {"volume_m3": 90, "q1": 60, "q2": 50, "change_h": 1}, "towers"),
+        Bench(
+            "dioxide",
+            "First chlorine dioxide",
+            "Kappa out of a charge, carry-over counted.",
+            "bleach.dioxide",
+            "",
+            {"kappa": 14, "clo2_kg": 11},
+            "stages",
+            f"{CL.title}: {CL.text}",
+        ),
+        Bench(
+            "brighten",
+            "A brightening stage",
+            "D1, D2, P or PO: points for a charge.",
+            "bleach.brighten",
+            "",
+            {"stage": "D1", "iso_pct": 82, "charge_kg": 7, "minutes": 150, "temp_c": 75, "ph": 3.8},
+            "stages",
+        ),
+        Bench(
+            "charge",
+            "Charge for a brightness",
+            "So bright is wanted: how much?",
+            "bleach.charge",
+            "",
+            {"stage": "D1", "iso_pct": 82, "wanted_pct": 88, "minutes": 150, "temp_c": 75, "ph": 3.8},
+            "stages",
+        ),
+        Bench(
+            "kappa-factor",
+            "Kappa factor to a flow",
+            "Active chlorine, ClO₂, litres a minute.",
+            "bleach.kappa_factor",
+            "",
+            {"kappa": 14, "adt_d": 170, "strength_g_l": 9.4},
+            "stages",
+            f"{CL.title}: {CL.text}",
+        ),
+        Bench(
+            "tower",
+            "Time in a tower",
+            "Level, consistency, rate.",
+            "bleach.tower",
+            "",
+            {"volume_m3": 90, "cons_pct": 11, "od_t_h": 6.6},
+            "towers",
+        ),
+        Bench(
+            "transit",
+            "When what enters leaves",
+            "A tower while the flow changes.",
+            "bleach.transit",
+            "",
+            {"volume_m3": 90, "q1": 60, "q2": 50, "change_h": 1},
+            "towers",
+        ),
         Bench("band", "A meter between samples", "Its honest band.", "bleach.band", "", {}, "towers"),
-        Bench("forecast", "How sure a forecast is", "Errors of model, kappa and charge together.", "bleach.forecast", "", {}, "towers"),
-        Bench("stored", "Brightness of stored pulp", "What waiting takes back.", "bleach.stored", "", {"iso_pct": 84, "days": 60}, "store"),
-        Bench("end-ph", "pH at the end", "Charge balance of the mat’s liquor.", "bleach.end_ph", "", {"acid": 0.0132, "base": 0.012}, "stages"),
-        Bench("reversion", "Reversion and AOX", "What age takes back, and what goes to the effluent.", "bleach.reversion", "", {"iso_pct": 88, "active_cl_adt": 35}, "stages"),
+        Bench(
+            "forecast",
+            "How sure a forecast is",
+            "Errors of model, kappa and charge together.",
+            "bleach.forecast",
+            "",
+            {},
+            "towers",
+        ),
+        Bench(
+            "stored",
+            "Brightness of stored pulp",
+            "What waiting takes back.",
+            "bleach.stored",
+            "",
+            {"iso_pct": 84, "days": 60},
+            "store",
+        ),
+        Bench(
+            "end-ph",
+            "pH at the end",
+            "Charge balance of the mat’s liquor.",
+            "bleach.end_ph",
+            "",
+            {"acid": 0.0132, "base": 0.012},
+            "stages",
+        ),
+        Bench(
+            "reversion",
+            "Reversion and AOX",
+            "What age takes back, and what goes to the effluent.",
+            "bleach.reversion",
+            "",
+            {"iso_pct": 88, "active_cl_adt": 35},
+            "stages",
+        ),
         Bench("colour", "Colour of a kappa", "What the eye sees of it.", "colour.of_kappa", "", {"kappa": 28}, "stages"),
-        Bench("colour-mix", "Brightness of a mix", "By scattered light, never by the mean.", "colour.mix", "", {"share_pct": 70, "iso_a": 88, "s_a": 32, "iso_b": 60, "s_b": 55}, "stages"),
-        Bench("mechanical", "Peroxide on mechanical pulp", "Alkali at its best.", "bleach.peroxide_mechanical", "", {"wood": "hemlock", "iso_pct": 54, "peroxide_pct": 2.8, "naoh_pct": 1.9}, "mechanical", f"{HP.title}: {HP.text}"),
-        Bench("two-stage", "Two stages, press between", "Chemicals used again.", "bleach.two_stage", "", {"wood": "hemlock", "iso_pct": 54}, "mechanical", f"{HP.title}: {HP.text}"),
-        Bench("dithionite", "Dithionite", "The plateau comes soon.", "bleach.dithionite", "", {"iso_pct": 54, "kg_odt": 8}, "mechanical", f"{DT.title}: {DT.text}"),
-        Bench("tank", "A chemical tank", "Cover, and when the next load fits.", "bleach.tank", "", {"now_m3": 34, "least_m3": 4, "most_m3": 60, "use_m3_h": 0.9, "lead_h": 20, "load_m3": 24}, "store", "Unloading: product read aloud from hose label, tank and batch, by two people."),
-        Bench("kept", "Strength lost in store", "What is left of a solution.", "bleach.kept", "", {"strength": 57, "hours": 12}, "store"),
-        Bench("reorder", "When to order", "Use and lead time with their luck.", "bleach.reorder", "", {"use_d": 38, "sd_use": 6, "lead_d": 9, "sd_lead": 2}, "store"),
+        Bench(
+            "colour-mix",
+            "Brightness of a mix",
+            "By scattered light, never by the mean.",
+            "colour.mix",
+            "",
+            {"share_pct": 70, "iso_a": 88, "s_a": 32, "iso_b": 60, "s_b": 55},
+            "stages",
+        ),
+        Bench(
+            "mechanical",
+            "Peroxide on mechanical pulp",
+            "Alkali at its best.",
+            "bleach.peroxide_mechanical",
+            "",
+            {"wood": "hemlock", "iso_pct": 54, "peroxide_pct": 2.8, "naoh_pct": 1.9},
+            "mechanical",
+            f"{HP.title}: {HP.text}",
+        ),
+        Bench(
+            "two-stage",
+            "Two stages, press between",
+            "Chemicals used again.",
+            "bleach.two_stage",
+            "",
+            {"wood": "hemlock", "iso_pct": 54},
+            "mechanical",
+            f"{HP.title}: {HP.text}",
+        ),
+        Bench(
+            "dithionite",
+            "Dithionite",
+            "The plateau comes soon.",
+            "bleach.dithionite",
+            "",
+            {"iso_pct": 54, "kg_odt": 8},
+            "mechanical",
+            f"{DT.title}: {DT.text}",
+        ),
+        Bench(
+            "tank",
+            "A chemical tank",
+            "Cover, and when the next load fits.",
+            "bleach.tank",
+            "",
+            {"now_m3": 34, "least_m3": 4, "most_m3": 60, "use_m3_h": 0.9, "lead_h": 20, "load_m3": 24},
+            "store",
+            "Unloading: product read aloud from hose label, tank and batch, by two people.",
+        ),
+        Bench(
+            "kept",
+            "Strength lost in store",
+            "What is left of a solution.",
+            "bleach.kept",
+            "",
+            {"strength": 57, "hours": 12},
+            "store",
+        ),
+        Bench(
+            "reorder",
+            "When to order",
+            "Use and lead time with their luck.",
+            "bleach.reorder",
+            "",
+            {"use_d": 38, "sd_use": 6, "lead_d": 9, "sd_lead": 2},
+            "store",
+        ),
     )
-}  # fmt: skip
+}
 START = "O-D0-EOP-D1"
-WELLS = tuple(Well(*w) for w in (
-    ("kappa", "Kappa in", "", 26, 0.1, 200), ("cod", "COD carried in", "kg/t OD", 8, 0, 300), ("od_t_h", "Pulp", "t/h OD", 6.6, 0.01, 300), ("clo2_g_l", "ClO₂ solution", "g/L", 9.4, 0.1, STRENGTH_MOST_G_L), ("target", "Brightness wanted", "% ISO", 86, 20, 95), ("visc", "Viscosity that may go", "mL/g", 350, 0, 1500), ("front", "Kappa entering now", "", 0, 0, 200),
-))  # fmt: skip
+WELLS = tuple(
+    Well(*w)
+    for w in (
+        ("kappa", "Kappa in", "", 26, 0.1, 200),
+        ("cod", "COD carried in", "kg/t OD", 8, 0, 300),
+        ("od_t_h", "Pulp", "t/h OD", 6.6, 0.01, 300),
+        ("clo2_g_l", "ClO₂ solution", "g/L", 9.4, 0.1, STRENGTH_MOST_G_L),
+        ("target", "Brightness wanted", "% ISO", 86, 20, 95),
+        ("visc", "Viscosity that may go", "mL/g", 350, 0, 1500),
+        ("front", "Kappa entering now", "", 0, 0, 200),
+    )
+)
 SETTING = ("charge", "minutes", "temp_c", "ph")
 IDLE_OD_T_H = 6.6  # pulp a plant is worked through with while none comes
 LIMITS = {
@@ -74,7 +226,8 @@ def station(request, state, **more) -> dict:
 
 
 class Standing(NamedTuple):
-    """A bleach plant as it stands: the unit, its settings, the plan that meets the pulp now, the pulp, and where its charges come from."""
+    """A bleach plant as it stands: the unit, its settings, the plan that meets the pulp now, the pulp, and where its charges
+    come from."""
 
     key: str
     unit: BleachPlan
@@ -101,7 +254,8 @@ def _standing(state, key: str) -> Standing | None:
 
 
 def _wells(state, standing: Standing | None) -> tuple[tuple[Well, ...], dict[str, str]]:
-    """The wells opened at the line, and where each comes from: the pulp that enters the plant, the brightness its plan row wants."""
+    """The wells opened at the line, and where each comes from: the pulp that enters the plant, the brightness its plan row
+    wants."""
     start, sources = {}, dict.fromkeys((w.name for w in WELLS), "default")
     if standing is not None:
         start = {"kappa": standing.plan.kappa, "cod": standing.plan.cod, "od_t_h": standing.od_t_h or IDLE_OD_T_H}
@@ -256,13 +410,24 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Sta
         if r["card"] and r["card"] not in shown:
             shown.append(r["card"])
     found = {
-        "b": done, "worked": Worked(model="bleach.plant", case=case_of(plan), result=found_of(done)),
+        "b": done,
+        "worked": Worked(model="bleach.plant", case=case_of(plan), result=found_of(done)),
         "mark": f"m-{judge(done.iso, row.band, confirmed=True).state.value}" if row else "",
         "wanted_words": f"last washer wanted {row.band.low:.1f} to {row.band.high:.1f}" if row else "",
-        "slopes": slopes(plan), "p": sequence_picture(plan, done, after=after, target=v["target"]), "cards": shown, "water": water_of(plan), "over": bleaching.over_bleached(done, v["target"]),
-        "strength": mind_strength(v["clo2_g_l"], "clo2_g_l"), "minds": [c for r in rows for c in r["mind"]],
-        "others": [(FORMULA.get(k, k), kg) for k, kg in done.chemicals.items() if k not in ("ClO2", "H2O2", "NaOH") and kg > 0.0], "solved": solved, "beyond": best if isinstance(best, Infeasible) else front if isinstance(front, Infeasible) else None, "front": moved,
-    }  # fmt: skip
+        "slopes": slopes(plan),
+        "p": sequence_picture(plan, done, after=after, target=v["target"]),
+        "cards": shown,
+        "water": water_of(plan),
+        "over": bleaching.over_bleached(done, v["target"]),
+        "strength": mind_strength(v["clo2_g_l"], "clo2_g_l"),
+        "minds": [c for r in rows for c in r["mind"]],
+        "others": [
+            (FORMULA.get(k, k), kg) for k, kg in done.chemicals.items() if k not in ("ClO2", "H2O2", "NaOH") and kg > 0.0
+        ],
+        "solved": solved,
+        "beyond": best if isinstance(best, Infeasible) else front if isinstance(front, Infeasible) else None,
+        "front": moved,
+    }
     if solved:
         found |= {
             "put": _address(plan, after[0], v, standing.key if standing else ""),
@@ -304,7 +469,15 @@ def _address(plan: Plan, to: Plan, v: dict, line: str) -> str:
     return f"{reverse('bleach:sequence')}?{urlencode(asked)}"
 
 
-COMPARE = tuple(Well(*w) for w in (("kappa", "Kappa in", "", 26, 0.1, 200), ("cod", "COD carried in", "kg/t OD", 8, 0, 300), ("target", "Brightness wanted", "% ISO", 86, 20, 95), ("visc", "Viscosity that may go", "mL/g", 350, 0, 1500)))  # fmt: skip
+COMPARE = tuple(
+    Well(*w)
+    for w in (
+        ("kappa", "Kappa in", "", 26, 0.1, 200),
+        ("cod", "COD carried in", "kg/t OD", 8, 0, 300),
+        ("target", "Brightness wanted", "% ISO", 86, 20, 95),
+        ("visc", "Viscosity that may go", "mL/g", 350, 0, 1500),
+    )
+)
 
 
 @require_safe
@@ -399,9 +572,16 @@ def tanks(request):
         text = request.POST.get("value", "").strip()
         try:
             kept = book.keep(
-                state=state, what=request.POST.get("what", ""), where=request.POST.get("where", ""), value=typed_number(text) if text else None, second=request.POST.get("second", ""), read_aloud=request.POST.get("read_aloud") == "yes",
-                words=request.POST.get("words", "").strip()[:300], by=request.user, now=request.now,
-            )  # fmt: skip
+                state=state,
+                what=request.POST.get("what", ""),
+                where=request.POST.get("where", ""),
+                value=typed_number(text) if text else None,
+                second=request.POST.get("second", ""),
+                read_aloud=request.POST.get("read_aloud") == "yes",
+                words=request.POST.get("words", "").strip()[:300],
+                by=request.user,
+                now=request.now,
+            )
             said = " ".join(f"{c[0].upper()}{c[1:]}." for c in kept.data.get("cautions", ()))
             messages.success(request, f"Kept: {kept.says}. {said}".strip())
             return redirect("bleach:tanks")

@@ -54,7 +54,8 @@ def held_case(pk: str, model) -> HeldCase | None:
 
 
 def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float, float] = ()) -> dict | None:
-    """How a figure (the first) answers to an input (the one that moves it most), over the range the model holds for: its own curve.
+    """How a figure (the first) answers to an input (the one that moves it most), over the range the model holds for: its own
+    curve.
 
     With a `band` of the input the curve is drawn around it and the reading, and the band is what is shaded.
     """
@@ -96,10 +97,21 @@ def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float,
     px = lambda x: 60.0 + 500.0 * (x - low) / (high - low)  # noqa: E731
     py = lambda y: 260.0 - 220.0 * (y - least) / (most - least)  # noqa: E731
     return {
-        "line": polyline([(px(x), py(y)) for x, y in points]), "x": n(px(at)), "y": n(py(here)), "label": figure(here, out.decimals), "unit": out.unit, "of": out.label, "by": said.label, "by_unit": said.unit,
-        "xt": [{"x": n(px(v)), "text": f"{v:.4g}"} for v in (low, (low + high) / 2, high)], "yt": [{"y": n(py(v)), "text": f"{v:.4g}"} for v in (least, (least + most) / 2, most)],
-        "valid": {"x": n(px(max(low, shade[0]))), "w": n(max(0.0, px(min(high, shade[1])) - px(max(low, shade[0]))))} if abs(shade[1]) < 1e9 else None, "inner": bool(band),
-    }  # fmt: skip
+        "line": polyline([(px(x), py(y)) for x, y in points]),
+        "x": n(px(at)),
+        "y": n(py(here)),
+        "label": figure(here, out.decimals),
+        "unit": out.unit,
+        "of": out.label,
+        "by": said.label,
+        "by_unit": said.unit,
+        "xt": [{"x": n(px(v)), "text": f"{v:.4g}"} for v in (low, (low + high) / 2, high)],
+        "yt": [{"y": n(py(v)), "text": f"{v:.4g}"} for v in (least, (least + most) / 2, most)],
+        "valid": {"x": n(px(max(low, shade[0]))), "w": n(max(0.0, px(min(high, shade[1])) - px(max(low, shade[0]))))}
+        if abs(shade[1]) < 1e9
+        else None,
+        "inner": bool(band),
+    }
 
 
 @dataclass(frozen=True)
@@ -133,7 +145,8 @@ def on_line(state, model_name: str) -> list[OnLine]:
 
 
 def _from_the_line(request, state, bench: Bench, form) -> dict:
-    """What the page says of the unit it opened at: which units there are, which wells were typed, and what could go into force."""
+    """What the page says of the unit it opened at: which units there are, which wells were typed, and what could go into
+    force."""
     units = on_line(state, bench.model_name)
     chosen = next((u for u in units if u.unit == request.GET.get("unit")), None)
     if chosen is None:
@@ -149,7 +162,8 @@ def _from_the_line(request, state, bench: Bench, form) -> dict:
 
 
 def _opening(request, state, bench: Bench) -> dict:
-    """Where the bench opens: at the unit of ?unit= (the first that runs its model where the address says nothing), else as it is written."""
+    """Where the bench opens: at the unit of ?unit= (the first that runs its model where the address says nothing), else as it
+    is written."""
     units = on_line(state, bench.model_name)
     if not request.GET and units:
         request.GET = request.GET.copy()
@@ -181,10 +195,13 @@ def bench_page(request, bench: Bench, *, address: Callable[[str], str], benches,
         case = form.case
         draw = pictures.get(bench.picture)
         context |= {
-            "results": beside(result_rows(result, schools), held, schools), "given": form.given, "cautions": cautions_of(result),
-            "lookup": f"{reverse('handbook:working', args=[bench.model.name])}?{form.query}", "p": draw(result, case) if draw else sweep(result, case, bench.model),
+            "results": beside(result_rows(result, schools), held, schools),
+            "given": form.given,
+            "cautions": cautions_of(result),
+            "lookup": f"{reverse('handbook:working', args=[bench.model.name])}?{form.query}",
+            "p": draw(result, case) if draw else sweep(result, case, bench.model),
             "picture_template": f"stock/pictures/{bench.picture}.html" if draw else "cases/sweep.html",
-        }  # fmt: skip
+        }
     return render_bench(request, "cases/bench", context)
 
 

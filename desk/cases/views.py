@@ -71,11 +71,14 @@ def one(request, pk: int):
     cards = list(Record.objects.current().filter(kind=Kind.RUNCARD).order_by("-id")[:8])
     newest = {r.subject: r for r in reversed(cards)}
     context = {
-        "case": case, "model": model, "lines": compare(case, case, request.schools),
+        "case": case,
+        "model": model,
+        "lines": compare(case, case, request.schools),
         "working": f"{reverse('handbook:working', args=[model.name])}?{urlencode(case.given)}",
-        "others": HeldCase.objects.filter(Q(model_name=case.model_name), let_go_at=None).exclude(pk=pk)[:10], "cards": newest.values() if request.user.may("plan") else [],
+        "others": HeldCase.objects.filter(Q(model_name=case.model_name), let_go_at=None).exclude(pk=pk)[:10],
+        "cards": newest.values() if request.user.may("plan") else [],
         "own": case.by_id == request.user.pk,
-    }  # fmt: skip
+    }
     return render(request, "cases/one.html", context)
 
 

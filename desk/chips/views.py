@@ -27,29 +27,145 @@ from desk.people.rights import may
 BENCHES = {
     b.key: b
     for b in (
-        Bench("moisture", "Moisture on both bases", "Wet or dry basis?", "chips.moisture", "", {"moisture_pct": 46.8, "rho_b": 510}, "wood"),
-        Bench("demand", "Wood for pulp", "Wood on every basis, a tonne or an hour.", "chips.demand", "", {"screened_pct": 44, "loss_pct": 3, "bark_pct": 0.9, "fines_pct": 1.4, "rho_b": 510, "moisture_pct": 46.8, "adt_h": 4.7}, "wood"),
-        Bench("feed", "Feed to oven-dry wood", "Belt scale, volume or screw.", "chips.feed", "", {"reading": 18.6, "moisture_pct": 46.8, "rho_b": 510}, "wood"),
-        Bench("classes", "Size and thickness classes", "What the classifier found.", "chips.classes", "", {"oversize_pct": 1.0, "over_thick_pct": 9.5, "accept_pct": 81.7, "pin_pct": 6.4, "fines_pct": 1.4, "bark_pct": 0.9}, "wood"),
-        Bench("pile", "A cone of chips", "Volume, content, days.", "chips.pile", "", {"base_m": 38, "bulk_od": 150, "draw_t_h": 4.6}, "yard", "Never walk on a pile that is being drawn: chips bridge over a hole."),
-        Bench("trap", "Stone and metal trap", "When is it full?", "chips.trap", "", {"capacity_kg": 150, "wet_t_h": 18.6, "ppm": 25}, "yard", "A metal detector trip stays with people: the belt is started at the belt, by procedure."),
-        Bench("order", "Wood for an order", "One source of one order, on every basis.", "chips.order", "", {"pulp_t": 25, "screened_pct": 43.6, "loss_pct": 3, "moisture_pct": 46.8, "feed_t_h": 10.35, "yard_t": 2477}, "wood"),
-        Bench("weather", "Weather on a pile", "Rain and drying: what the skin will weigh on the belt.", "chips.weather", "", {"od_t": 1851, "moisture_pct": 45.4, "area_m2": 2000, "rain_mm": 30}, "yard", "Never walk on a pile that is being drawn: chips bridge over a hole."),
-        Bench("wet-wash", "Wet washing", "Usable fibre out, pith, ash and sand, and the washer’s water.", "chips.wet_wash", "", {"od_t_h": 3.2, "pith_pct": 12, "solubles_pct": 3, "ash_pct": 2}, "bagasse", "Washer drums and dewatering screws draw in: guards closed, locked out before hands go near."),
-        Bench("depith", "Depithing", "Fibre, pith, sand, and what leaves.", "chips.depith", "", {"od_t_h": 4.6, "pith_pct": 32, "solubles_pct": 4, "ash_pct": 3}, "bagasse"),
-        Bench("bagasse", "Bagasse for pulp", "Whole bagasse a tonne of pulp.", "chips.bagasse", "", {"cook_pct": 53, "shrink_pct": 6, "depith_pct": 68, "storage_pct": 5, "moisture_pct": 50}, "bagasse", "Bagasse dust burns and is bad to breathe; wet piles heat inside."),
+        Bench(
+            "moisture",
+            "Moisture on both bases",
+            "Wet or dry basis?",
+            "chips.moisture",
+            "",
+            {"moisture_pct": 46.8, "rho_b": 510},
+            "wood",
+        ),
+        Bench(
+            "demand",
+            "Wood for pulp",
+            "Wood on every basis, a tonne or an hour.",
+            "chips.demand",
+            "",
+            {
+                "screened_pct": 44,
+                "loss_pct": 3,
+                "bark_pct": 0.9,
+                "fines_pct": 1.4,
+                "rho_b": 510,
+                "moisture_pct": 46.8,
+                "adt_h": 4.7,
+            },
+            "wood",
+        ),
+        Bench(
+            "feed",
+            "Feed to oven-dry wood",
+            "Belt scale, volume or screw.",
+            "chips.feed",
+            "",
+            {"reading": 18.6, "moisture_pct": 46.8, "rho_b": 510},
+            "wood",
+        ),
+        Bench(
+            "classes",
+            "Size and thickness classes",
+            "What the classifier found.",
+            "chips.classes",
+            "",
+            {"oversize_pct": 1.0, "over_thick_pct": 9.5, "accept_pct": 81.7, "pin_pct": 6.4, "fines_pct": 1.4, "bark_pct": 0.9},
+            "wood",
+        ),
+        Bench(
+            "pile",
+            "A cone of chips",
+            "Volume, content, days.",
+            "chips.pile",
+            "",
+            {"base_m": 38, "bulk_od": 150, "draw_t_h": 4.6},
+            "yard",
+            "Never walk on a pile that is being drawn: chips bridge over a hole.",
+        ),
+        Bench(
+            "trap",
+            "Stone and metal trap",
+            "When is it full?",
+            "chips.trap",
+            "",
+            {"capacity_kg": 150, "wet_t_h": 18.6, "ppm": 25},
+            "yard",
+            "A metal detector trip stays with people: the belt is started at the belt, by procedure.",
+        ),
+        Bench(
+            "order",
+            "Wood for an order",
+            "One source of one order, on every basis.",
+            "chips.order",
+            "",
+            {"pulp_t": 25, "screened_pct": 43.6, "loss_pct": 3, "moisture_pct": 46.8, "feed_t_h": 10.35, "yard_t": 2477},
+            "wood",
+        ),
+        Bench(
+            "weather",
+            "Weather on a pile",
+            "Rain and drying: what the skin will weigh on the belt.",
+            "chips.weather",
+            "",
+            {"od_t": 1851, "moisture_pct": 45.4, "area_m2": 2000, "rain_mm": 30},
+            "yard",
+            "Never walk on a pile that is being drawn: chips bridge over a hole.",
+        ),
+        Bench(
+            "wet-wash",
+            "Wet washing",
+            "Usable fibre out, pith, ash and sand, and the washer’s water.",
+            "chips.wet_wash",
+            "",
+            {"od_t_h": 3.2, "pith_pct": 12, "solubles_pct": 3, "ash_pct": 2},
+            "bagasse",
+            "Washer drums and dewatering screws draw in: guards closed, locked out before hands go near.",
+        ),
+        Bench(
+            "depith",
+            "Depithing",
+            "Fibre, pith, sand, and what leaves.",
+            "chips.depith",
+            "",
+            {"od_t_h": 4.6, "pith_pct": 32, "solubles_pct": 4, "ash_pct": 3},
+            "bagasse",
+        ),
+        Bench(
+            "bagasse",
+            "Bagasse for pulp",
+            "Whole bagasse a tonne of pulp.",
+            "chips.bagasse",
+            "",
+            {"cook_pct": 53, "shrink_pct": 6, "depith_pct": 68, "storage_pct": 5, "moisture_pct": 50},
+            "bagasse",
+            "Bagasse dust burns and is bad to breathe; wet piles heat inside.",
+        ),
     )
-}  # fmt: skip
+}
 GROUPS = (("wood", "Wood"), ("yard", "Yard"), ("bagasse", "Bagasse"))
 CLASSES = (
-    ("c2", 1.5, "1 to 2", 5.0), ("c3", 2.5, "2 to 3", 17.0), ("c4", 3.5, "3 to 4", 27.5), ("c5", 4.5, "4 to 5", 22.5), ("c6", 5.5, "5 to 6", 10.5),
-    ("c8", 7.0, "6 to 8", 8.0), ("c10", 9.0, "8 to 10", 6.9), ("c12", 11.0, "10 to 12", 2.6),
-)  # fmt: skip
+    ("c2", 1.5, "1 to 2", 5.0),
+    ("c3", 2.5, "2 to 3", 17.0),
+    ("c4", 3.5, "3 to 4", 27.5),
+    ("c5", 4.5, "4 to 5", 22.5),
+    ("c6", 5.5, "5 to 6", 10.5),
+    ("c8", 7.0, "6 to 8", 8.0),
+    ("c10", 9.0, "8 to 10", 6.9),
+    ("c12", 11.0, "10 to 12", 2.6),
+)
 EDGES = ((1.0, 2.0), (2.0, 3.0), (3.0, 4.0), (4.0, 5.0), (5.0, 6.0), (6.0, 8.0), (8.0, 10.0), (10.0, 12.0))
-WELLS = tuple(Well(*w) for w in (
-    ("share_0", "Round wood", "%", 62, 0, 1e6), ("share_1", "Sawmill", "%", 38, 0, 1e6), ("moisture_0", "Round wood, moisture", "% wet", 48.7, 0, 99), ("moisture_1", "Sawmill, moisture", "% wet", 43.8, 0, 99),
-    ("rho_0", "Round wood, basic density", "kg/m³", 510, 200, 900), ("rho_1", "Sawmill, basic density", "kg/m³", 500, 200, 900), ("feed_t_h", "Oven-dry feed", "t/h", 10.35, 0.01, 500), ("presteam", "Presteaming at 100 °C", "min", 6, 0, 60),
-))  # fmt: skip
+WELLS = tuple(
+    Well(*w)
+    for w in (
+        ("share_0", "Round wood", "%", 62, 0, 1e6),
+        ("share_1", "Sawmill", "%", 38, 0, 1e6),
+        ("moisture_0", "Round wood, moisture", "% wet", 48.7, 0, 99),
+        ("moisture_1", "Sawmill, moisture", "% wet", 43.8, 0, 99),
+        ("rho_0", "Round wood, basic density", "kg/m³", 510, 200, 900),
+        ("rho_1", "Sawmill, basic density", "kg/m³", 500, 200, 900),
+        ("feed_t_h", "Oven-dry feed", "t/h", 10.35, 0.01, 500),
+        ("presteam", "Presteaming at 100 °C", "min", 6, 0, 60),
+    )
+)
 CLASS_WELLS = tuple(Well(k, f"Class {words} mm", "%", start, 0, 100) for k, _, words, start in CLASSES)
 
 
@@ -101,9 +217,19 @@ def belt(request):
     row = state.mill.plan.get(plan.kappa_row) if plan else None
     band = row.band if row else Band(low=28, high=32, outer_low=26, outer_high=34, target=30)
     context = _station(
-        request, state, basis=basis, bases=(("green", "green mass"), ("dry", "dry wood"), ("solid", "solid m³"), ("loose", "loose m³")), looks=yard.LOOKS.items(), traps=yard.TRAPS.items(), feeds=yard.feeds_of(state).items(), piles=yard.stands(state),
-        counts=yard.counts(state), looked=yard.looked(state), may_record=request.user.may("record"), band=band,
-    )  # fmt: skip
+        request,
+        state,
+        basis=basis,
+        bases=(("green", "green mass"), ("dry", "dry wood"), ("solid", "solid m³"), ("loose", "loose m³")),
+        looks=yard.LOOKS.items(),
+        traps=yard.TRAPS.items(),
+        feeds=yard.feeds_of(state).items(),
+        piles=yard.stands(state),
+        counts=yard.counts(state),
+        looked=yard.looked(state),
+        may_record=request.user.may("record"),
+        band=band,
+    )
     found = None
     if plan is None:
         errors["share_0"] = "The set-up has no batch cook; an engineer adds one."
@@ -127,9 +253,24 @@ def belt(request):
         ]
         wood = colour_of(state.solution.enters(unit))[0]
         context |= {
-            "b": found, "judged": judge(found.uneven.kappa, band, confirmed=True), "shares": [(name, [pct(getattr(found.mix, b)[i], 1) for b in ("green", "dry", "solid", "loose")]) for i, name in enumerate(("Round wood", "Sawmill"))],
-            "p": belt_picture(found.uneven, found.after, [(k, shares[k]) for k, *_ in CLASSES], EDGES, known, band, found.dry_pct, found.full_pct, wood),
-        }  # fmt: skip
+            "b": found,
+            "judged": judge(found.uneven.kappa, band, confirmed=True),
+            "shares": [
+                (name, [pct(getattr(found.mix, b)[i], 1) for b in ("green", "dry", "solid", "loose")])
+                for i, name in enumerate(("Round wood", "Sawmill"))
+            ],
+            "p": belt_picture(
+                found.uneven,
+                found.after,
+                [(k, shares[k]) for k, *_ in CLASSES],
+                EDGES,
+                known,
+                band,
+                found.dry_pct,
+                found.full_pct,
+                wood,
+            ),
+        }
     return render_bench(request, "chips/belt", context)
 
 
@@ -145,8 +286,14 @@ def note(request):
     try:
         value = typed_number(text) if text else None
         kept = yard.keep(
-            state=state, what=request.POST.get("what", ""), where=request.POST.get("where", ""), value=value, words=request.POST.get("words", "").strip()[:300], by=request.user, now=request.now
-        )  # fmt: skip
+            state=state,
+            what=request.POST.get("what", ""),
+            where=request.POST.get("where", ""),
+            value=value,
+            words=request.POST.get("words", "").strip()[:300],
+            by=request.user,
+            now=request.now,
+        )
     except ValueError:
         messages.error(request, f"Not kept. Wood is “{text}”; it must be a number of t oven-dry.")
     except yard.YardRefused as refusal:

@@ -14,12 +14,24 @@ LEDGER_DAYS = 400
 TRAPS = {"stone": "stones in the trap", "metal": "metal detector trip", "bark": "bark over its limit"}
 LOOKS = {
     "even": ("An even mat fills the washer or feeder", "Loaded as it should be.", "in"),
-    "starved": ("Gaps, the feeder chatters", "Starved: H and liquor run ahead of the wood. Look at the bin and the screw, then at the level below.", "act"),
+    "starved": (
+        "Gaps, the feeder chatters",
+        "Starved: H and liquor run ahead of the wood. Look at the bin and the screw, then at the level below.",
+        "act",
+    ),
     "flooded": ("Heaped, spilling back", "Flooded: uneven steam and dry cores. Cut the feed before anything else.", "act"),
-    "stones": ("Rattle, sparks, bright marks", "Stone or metal: stop by procedure, empty the trap locked out; look at the detector’s log.", "act"),
+    "stones": (
+        "Rattle, sparks, bright marks",
+        "Stone or metal: stop by procedure, empty the trap locked out; look at the detector’s log.",
+        "act",
+    ),
     "ice": ("Lumps, frost on the chips", "Frozen: steam longer, expect a cold core and slow penetration.", "watch"),
-    "rot": ("Grey, smoking, sour smell", "Old wood from the core of the pile: mix it in thin, expect dark pulp and alkali taken.", "watch"),
-}  # fmt: skip
+    "rot": (
+        "Grey, smoking, sour smell",
+        "Old wood from the core of the pile: mix it in thin, expect dark pulp and alkali taken.",
+        "watch",
+    ),
+}
 
 
 def feeds_of(state) -> dict[str, str]:

@@ -1,4 +1,5 @@
-"""Every write about a cook: start, temperatures, residual, a longer hold, the blow, its kappa, a fit. Each leaves a line in the log."""
+"""Every write about a cook: start, temperatures, residual, a longer hold, the blow, its kappa, a fit. Each leaves a line in
+the log."""
 
 import csv
 import io
@@ -143,7 +144,8 @@ def _may_be(choice: str, why: str, allowed: tuple[str, ...] = ("take", "alter", 
 
 @writing()
 def hold_on(*, cook: Cook, minutes: float, choice: str, by, now, why: str = "") -> None:
-    """What became of the proposed hold: taken or altered moves the plan's end, refused wants a reason. At most two moves a cook."""
+    """What became of the proposed hold: taken or altered moves the plan's end, refused wants a reason. At most two moves a
+    cook."""
     refuse(by, "move")
     cook = Cook.objects.get(pk=cook.pk)
     done = Record.objects.filter(kind=Kind.DECISION, subject=f"cook.{cook.number}").exclude(status="refuse").count()
@@ -238,7 +240,8 @@ def as_run(cook: Cook):
 
 
 def made_by(cook: Cook) -> dict:
-    """What the line counts with after this blow: yield by the model as the cook was run, kappa by the laboratory where it is known."""
+    """What the line counts with after this blow: yield by the model as the cook was run, kappa by the laboratory where it is
+    known."""
     try:
         done = kinetic.cook(cook.species, cook.given, as_run(cook), coefficients=coefficients_in_use(cook.species)[0])
     except CoreError:  # a log that cannot be integrated says nothing about the line
@@ -317,7 +320,8 @@ def decide_rate(*, move: dict | None, choice: str, why: str, by, now) -> Record:
         subject="cook.continuous",
         by=by,
         now=now,
-        says=f"{'Taken' if choice == 'take' else 'Refused'}: K5, wood {move['before_t_h']:g} to {move['after_t_h']:g} t/h, {steps}",
+        says=f"{'Taken' if choice == 'take' else 'Refused'}: K5, wood {move['before_t_h']:g} to "
+        f"{move['after_t_h']:g} t/h, {steps}",
         words=why.strip(),
         status=choice,
         data={
@@ -378,7 +382,8 @@ def keep_fit(*, species: str, by, now, found: fits.Fit | Infeasible | None = Non
             subject=f"fit.{species}",
             by=by,
             now=now,
-            says=f"{species.capitalize()} fitted to {found.n} cooks: kappa error {found.before:.1f} to {found.after:.1f}, one left out {found.left_out_after:.1f}",
+            says=f"{species.capitalize()} fitted to {found.n} cooks: kappa error {found.before:.1f} to "
+            f"{found.after:.1f}, one left out {found.left_out_after:.1f}",
             status="fitted",
             data=asdict(found.coefficients),
         )
@@ -394,7 +399,10 @@ def use_fit(*, species: str, fit: CookFit | None, by, now) -> None:
     CookFit.objects.filter(species=species, in_use=True).update(in_use=False)
     if fit is not None:
         CookFit.objects.filter(pk=fit.pk).update(in_use=True)
-    says = f"{species.capitalize()} cooks are foreseen by {'the fit to ' + str(fit.n) + ' cooks' if fit else 'the published default'}"
+    says = (
+        f"{species.capitalize()} cooks are foreseen by "
+        f"{'the fit to ' + str(fit.n) + ' cooks' if fit else 'the published default'}"
+    )
     write(kind=Kind.COOK, subject=f"fit.{species}", by=by, now=now, says=says, status="chosen")
 
 

@@ -19,11 +19,25 @@ from desk.kit.templatetags.vat import clock
 from desk.mill.context import state_of
 
 NO_DIGESTER = "hardwood"  # what the page is worked through with where the mill has no continuous digester
-WELLS = tuple(Well(*w) for w in (
-    ("wood_t_h", "Wood fed now", "t/h OD", 4.6, 0.1, 300.0), ("new_t_h", "Wood fed then", "t/h OD", 5.1, 0.1, 300.0), ("level_pct", "Chip level", "% of top zone", 100.0, 10.0, 110.0), ("ea_pct_naoh", "EA on wood", "% NaOH", 17.5, 5.0, 30.0),
-    ("sulphidity_pct", "Sulphidity, of AA", "%", 28.4, 0.0, 60.0), ("lw_m3_t", "Liquor to wood", "m³/t", 4.0, 2.0, 12.0), ("target", "Kappa wanted", "", 18.0, 5.0, 100.0), ("feed_c", "Chips enter at", "°C", 100.0, 20.0, 140.0),
-))  # fmt: skip
-ZONES = (("impregnate", "Impregnation", 18.0, 0.20, 112.0), ("heat", "Heating", 8.0, 0.19, 158.0), ("cook", "Cooking", 37.0, 0.19, 158.0), ("wash", "Wash", 60.0, 0.18, 130.0))  # fmt: skip
+WELLS = tuple(
+    Well(*w)
+    for w in (
+        ("wood_t_h", "Wood fed now", "t/h OD", 4.6, 0.1, 300.0),
+        ("new_t_h", "Wood fed then", "t/h OD", 5.1, 0.1, 300.0),
+        ("level_pct", "Chip level", "% of top zone", 100.0, 10.0, 110.0),
+        ("ea_pct_naoh", "EA on wood", "% NaOH", 17.5, 5.0, 30.0),
+        ("sulphidity_pct", "Sulphidity, of AA", "%", 28.4, 0.0, 60.0),
+        ("lw_m3_t", "Liquor to wood", "m³/t", 4.0, 2.0, 12.0),
+        ("target", "Kappa wanted", "", 18.0, 5.0, 100.0),
+        ("feed_c", "Chips enter at", "°C", 100.0, 20.0, 140.0),
+    )
+)
+ZONES = (
+    ("impregnate", "Impregnation", 18.0, 0.20, 112.0),
+    ("heat", "Heating", 8.0, 0.19, 158.0),
+    ("cook", "Cooking", 37.0, 0.19, 158.0),
+    ("wash", "Wash", 60.0, 0.18, 130.0),
+)
 LIMITS = {"v": ("volume", "m³", 0.5, 5000.0), "p": ("packing", "t OD/m³", 0.05, 0.5), "t": ("temperature", "°C", 20.0, 190.0)}
 
 
@@ -36,9 +50,16 @@ def vessel(request):
     species, opening, sources = _opening(state)
     wells = [w.read(data) | {"source": sources[w.name] if w.name not in data else ""} for w in opening]
     rows = [
-        {"name": label, "kind": kind, "wells": [Well(f"{k}{i}", f"{label}, {LIMITS[k][0]}", LIMITS[k][1], start, *LIMITS[k][2:]).read(data) for k, start in (("v", v), ("p", p), ("t", t))]}
+        {
+            "name": label,
+            "kind": kind,
+            "wells": [
+                Well(f"{k}{i}", f"{label}, {LIMITS[k][0]}", LIMITS[k][1], start, *LIMITS[k][2:]).read(data)
+                for k, start in (("v", v), ("p", p), ("t", t))
+            ],
+        }
         for i, (kind, label, v, p, t) in enumerate(ZONES)
-    ]  # fmt: skip
+    ]
     every = [*wells, *(w for r in rows for w in r["wells"])]
     context = station(request, state, wells=wells, zones=rows, vessel=True, may_move=request.user.may("move"))
     if not any(w["error"] for w in every):
@@ -51,7 +72,13 @@ def vessel(request):
             every[0]["error"] = str(failure)
     if request.method == "POST":
         try:
-            actions.decide_rate(move=context.get("move"), choice=request.POST.get("choice", ""), why=request.POST.get("reason", ""), by=request.user, now=request.now)  # fmt: skip
+            actions.decide_rate(
+                move=context.get("move"),
+                choice=request.POST.get("choice", ""),
+                why=request.POST.get("reason", ""),
+                by=request.user,
+                now=request.now,
+            )
         except actions.CookRefused as refusal:
             return render(
                 request,
@@ -86,7 +113,10 @@ def _opening(state) -> tuple[str, tuple[Well, ...], dict[str, str]]:
 
 
 def _worked(v: dict, state, species: str) -> dict:
-    whole = tuple(continuous.Zone(name=label, kind=kind, volume_m3=v[f"v{i}"], packing_t_m3=v[f"p{i}"], temp_c=v[f"t{i}"]) for i, (kind, label, *_) in enumerate(ZONES))  # fmt: skip
+    whole = tuple(
+        continuous.Zone(name=label, kind=kind, volume_m3=v[f"v{i}"], packing_t_m3=v[f"p{i}"], temp_c=v[f"t{i}"])
+        for i, (kind, label, *_) in enumerate(ZONES)
+    )
     zones = continuous.filled(whole, v["level_pct"])
     charge = Charge(ea_pct_naoh=v["ea_pct_naoh"], sulphidity_pct=v["sulphidity_pct"], lw_m3_t=v["lw_m3_t"])
     way, done = continuous.cooked_through(species, charge, zones, v["wood_t_h"], feed_c=v["feed_c"])
@@ -108,6 +138,16 @@ def _worked(v: dict, state, species: str) -> dict:
             "minutes": plain[-1].minute,
         }
     return {
-        "way": way, "then": then, "done": done, "band": band, "judged": judge(done.kappa, band, confirmed=True), "plain": plain, "settled": plain[-1], "moved": moved, "move": move, "stays": list(zip(way.stays, then.stays, strict=True)),
-        "first": next((b for b in plain if abs(b.kappa - plain[0].kappa) > 0.2), None), "p": vessel_picture(way, done, plain, moved if changes else (), band),
-    }  # fmt: skip
+        "way": way,
+        "then": then,
+        "done": done,
+        "band": band,
+        "judged": judge(done.kappa, band, confirmed=True),
+        "plain": plain,
+        "settled": plain[-1],
+        "moved": moved,
+        "move": move,
+        "stays": list(zip(way.stays, then.stays, strict=True)),
+        "first": next((b for b in plain if abs(b.kappa - plain[0].kappa) > 0.2), None),
+        "p": vessel_picture(way, done, plain, moved if changes else (), band),
+    }

@@ -1,4 +1,5 @@
-"""The demo mill's cooks: five weeks of larch, alder and bagasse by a plant that differs a little from the model, and this morning's."""
+"""The demo mill's cooks: five weeks of larch, alder and bagasse by a plant that differs a little from the model, and this
+morning's."""
 
 from dataclasses import asdict
 from datetime import timedelta
@@ -43,11 +44,24 @@ def _past(rng, now, by, species: str, count: int, first: int) -> list[Cook]:
         real = kinetic.cook(species, charge, run, coefficients=PLANT[species])
         start = now - timedelta(minutes=LARCH_CYCLE_MIN * (count - k) + 150.0)
         digester = {"larch": "12"[k % 2], "alder": "3"}[species]
-        cooks.append(Cook(
-            number=first + k, digester=digester, species=species, wood_t=round(wood + rng.normal(0, 0.4), 1), charge=asdict(charge), plan=[list(p) for p in run], target=target,
-            predicted=kinetic.cook(species, charge, run).kappa, coefficients=asdict(DEFAULT), started_at=start, started_by=by, blown_at=start + timedelta(minutes=run[-1][0]),
-            kappa=round(real.kappa + rng.normal(0, 0.5), 1), residual_g_l=round(max(0.0, real.residual_g_l + rng.normal(0, 0.3)), 1),
-        ))  # fmt: skip
+        cooks.append(
+            Cook(
+                number=first + k,
+                digester=digester,
+                species=species,
+                wood_t=round(wood + rng.normal(0, 0.4), 1),
+                charge=asdict(charge),
+                plan=[list(p) for p in run],
+                target=target,
+                predicted=kinetic.cook(species, charge, run).kappa,
+                coefficients=asdict(DEFAULT),
+                started_at=start,
+                started_by=by,
+                blown_at=start + timedelta(minutes=run[-1][0]),
+                kappa=round(real.kappa + rng.normal(0, 0.5), 1),
+                residual_g_l=round(max(0.0, real.residual_g_l + rng.normal(0, 0.3)), 1),
+            )
+        )
     return cooks
 
 

@@ -1,4 +1,5 @@
-"""A cook on one time axis: temperature with the H-factor in the fibre's colour, kappa, yield, residual alkali; strings for SVG."""
+"""A cook on one time axis: temperature with the H-factor in the fibre's colour, kappa, yield, residual alkali; strings for
+SVG."""
 
 from core.colour import ks_from_kappa, swatch
 from core.cook.kinetic import Cooked
@@ -18,8 +19,19 @@ def hex_of(kappa: float) -> str:
     return swatch(ks_from_kappa(min(110.0, max(1.0, kappa))), wet=True).hex
 
 
-def cook_picture(done: Cooked, points: Points, *, band: tuple[float, float] | None, end: float, now: float | None = None, log: Points = (), after: Cooked | None = None, after_points: Points = (),
-                 measured: Points = (), held: dict | None = None) -> dict:  # fmt: skip
+def cook_picture(
+    done: Cooked,
+    points: Points,
+    *,
+    band: tuple[float, float] | None,
+    end: float,
+    now: float | None = None,
+    log: Points = (),
+    after: Cooked | None = None,
+    after_points: Points = (),
+    measured: Points = (),
+    held: dict | None = None,
+) -> dict:
     """`done` along `points`; `log` the part that is known; `after` the case after the move; `held` the curve of a held case."""
     span = max(end, points[-1][0], after_points[-1][0] if after_points else 0.0, 1.0)
 
@@ -31,10 +43,14 @@ def cook_picture(done: Cooked, points: Points, *, band: tuple[float, float] | No
 
     step = next(s for s in (15, 30, 60, 120, 240) if span / s <= 8)
     p: dict = {
-        "ticks": [{"x": n(x(m)), "text": f"{m:.0f}"} for m in range(0, int(span) + 1, step)], "temps": [{"y": n(ty(t)), "text": str(t)} for t in (80, 110, 140, 170)],
-        "line": polyline([(x(m), ty(max(60.0, t))) for m, t in points]), "handles": [{"x": n(x(m)), "y": n(ty(max(60.0, t))), "i": i, "m": m, "t": t} for i, (m, t) in enumerate(points)],
-        "span": span, "end_x": n(x(points[-1][0])), "end_text": f"{points[-1][0]:.0f} min",
-    }  # fmt: skip
+        "ticks": [{"x": n(x(m)), "text": f"{m:.0f}"} for m in range(0, int(span) + 1, step)],
+        "temps": [{"y": n(ty(t)), "text": str(t)} for t in (80, 110, 140, 170)],
+        "line": polyline([(x(m), ty(max(60.0, t))) for m, t in points]),
+        "handles": [{"x": n(x(m)), "y": n(ty(max(60.0, t))), "i": i, "m": m, "t": t} for i, (m, t) in enumerate(points)],
+        "span": span,
+        "end_x": n(x(points[-1][0])),
+        "end_text": f"{points[-1][0]:.0f} min",
+    }
     if log:
         p["known"] = polyline([(x(m), ty(max(60.0, t))) for m, t in log]) if len(log) > 1 else ""
     if now is not None:
@@ -65,8 +81,10 @@ def cook_picture(done: Cooked, points: Points, *, band: tuple[float, float] | No
             "text": f"H {figure(h_factor(until(points, min(now, points[-1][0]))), 0)}",
         }
     for name, values, low, high, limits, decimals in (
-        ("kappa", course.kappa, 15.0, 80.0, band, 1), ("yield", course.yield_pct, 42.0, 62.0, None, 1), ("residual", course.residual_g_l, 0.0, 30.0, (5.0, 12.0), 1),
-    ):  # fmt: skip
+        ("kappa", course.kappa, 15.0, 80.0, band, 1),
+        ("yield", course.yield_pct, 42.0, 62.0, None, 1),
+        ("residual", course.residual_g_l, 0.0, 30.0, (5.0, 12.0), 1),
+    ):
         top, bottom = PANELS[name]
 
         def y(v: float, top=top, bottom=bottom, low=low, high=high) -> float:
@@ -74,9 +92,16 @@ def cook_picture(done: Cooked, points: Points, *, band: tuple[float, float] | No
 
         inside = [(m, v) for m, v in zip(course.minute, values, strict=True) if low <= v <= high]
         panel = {
-            "top": n(top), "line": polyline([(x(m), y(v)) for m, v in inside[:: max(1, len(inside) // 90)]]) if len(inside) > 1 else "", "base": n(bottom),
-            "end": {"x": n(x(course.minute[-1])), "y": n(min(bottom, max(top, y(values[-1])))), "text": figure(values[-1], decimals)}, "grid": [{"y": n(y(v)), "text": f"{v:g}"} for v in (low, (low + high) / 2, high)],
-        }  # fmt: skip
+            "top": n(top),
+            "line": polyline([(x(m), y(v)) for m, v in inside[:: max(1, len(inside) // 90)]]) if len(inside) > 1 else "",
+            "base": n(bottom),
+            "end": {
+                "x": n(x(course.minute[-1])),
+                "y": n(min(bottom, max(top, y(values[-1])))),
+                "text": figure(values[-1], decimals),
+            },
+            "grid": [{"y": n(y(v)), "text": f"{v:g}"} for v in (low, (low + high) / 2, high)],
+        }
         if limits:
             a, b = max(low, limits[0]), min(high, limits[1])
             panel["band"] = {"y": n(y(b)), "h": n(max(0.0, y(a) - y(b)))}
@@ -107,10 +132,12 @@ def fit_plot(dots: dict) -> dict:
     step = 2 if high - low < 14 else 5
     ticks = [v for v in range(int(low), int(high) + 1) if v % step == 0 and low <= v <= high]
     return {
-        "default": [place(c, v) for c, v in zip(default, lab, strict=True)], "fit": [place(c, v) for c, v in zip(fit, lab, strict=True)],
-        "xt": [{"x": place(v, low)["x"], "text": str(v)} for v in ticks], "yt": [{"y": place(low, v)["y"], "text": str(v)} for v in ticks],
+        "default": [place(c, v) for c, v in zip(default, lab, strict=True)],
+        "fit": [place(c, v) for c, v in zip(fit, lab, strict=True)],
+        "xt": [{"x": place(v, low)["x"], "text": str(v)} for v in ticks],
+        "yt": [{"y": place(low, v)["y"], "text": str(v)} for v in ticks],
         "line": "M40 300L420 20",
-    }  # fmt: skip
+    }
 
 
 HX0, HX1 = 52.0, 612.0
@@ -118,7 +145,8 @@ LANE_TOP, LANE_H, LANE_GAP = 34.0, 64.0, 26.0
 
 
 def house_picture(batches, kappas: dict, house, limits, lanes, now, *, back: float, ahead: float) -> dict:
-    """Each digester's lane as the silhouette of its temperature in the fibre's colour; steam and blow tank below, limits as lines."""
+    """Each digester's lane as the silhouette of its temperature in the fibre's colour; steam and blow tank below, limits as
+    lines."""
     from datetime import timedelta
 
     from django.utils import timezone
@@ -164,12 +192,24 @@ def house_picture(batches, kappas: dict, house, limits, lanes, now, *, back: flo
             p["grads"].append({"id": gid, "stops": stops, "x1": n(points[0][0]), "x2": n(points[-1][0])})
             kappa = done if isinstance(done, float) else getattr(done, "kappa", None)
             width = x(b.blow_at) - x(b.rise_at)
-            p["cooks"].append({
-                "d": polyline(points) + "Z", "fill": gid, "planned": not b.done, "blow_x": n(x(b.blow_at)), "blow_w": n(max(0.0, x(b.end) - x(b.blow_at))), "base": n(top + LANE_H),
-                "tx": n((x(b.rise_at) + x(b.blow_at)) / 2 + 16), "ty": n(top + LANE_H - 14), "text": (f"{b.name}: kappa {figure(kappa, 1)}" if kappa is not None else b.name) if width > 90 else "", "words": [
-                    {"x": n((x(a) + x(z)) / 2), "y": n(top + LANE_H + 15), "text": word} for word, a, z in b.phases() if x(z) - x(a) > 24 and -back < (a + z) / 2 < ahead
-                ],
-            })  # fmt: skip
+            p["cooks"].append(
+                {
+                    "d": polyline(points) + "Z",
+                    "fill": gid,
+                    "planned": not b.done,
+                    "blow_x": n(x(b.blow_at)),
+                    "blow_w": n(max(0.0, x(b.end) - x(b.blow_at))),
+                    "base": n(top + LANE_H),
+                    "tx": n((x(b.rise_at) + x(b.blow_at)) / 2 + 16),
+                    "ty": n(top + LANE_H - 14),
+                    "text": (f"{b.name}: kappa {figure(kappa, 1)}" if kappa is not None else b.name) if width > 90 else "",
+                    "words": [
+                        {"x": n((x(a) + x(z)) / 2), "y": n(top + LANE_H + 15), "text": word}
+                        for word, a, z in b.phases()
+                        if x(z) - x(a) > 24 and -back < (a + z) / 2 < ahead
+                    ],
+                }
+            )
     y0 = LANE_TOP + len(names) * (LANE_H + LANE_GAP)
     for i, lane in enumerate(lanes):
         h = min(20.0, 4.2 * lane["t_h"])
@@ -258,7 +298,15 @@ def vessel_picture(way, done: Cooked, plain, moved, band) -> dict:
     p: dict = {"zones": [], "stops": [], "temps": [{"y": n(ty(t)), "text": str(t)} for t in (100, 130, 160)]}
     for s in way.stays:
         wide = x(s.end_min) - x(s.start_min)
-        p["zones"].append({"x": n(x(s.start_min)), "w": n(wide), "tx": n(x(s.start_min) + 6), "name": s.zone.name if wide > 62 else s.zone.name[:4] + "." if wide > 30 else "", "min": f"{s.end_min - s.start_min:.0f} min" if wide > 44 else ""})  # fmt: skip
+        p["zones"].append(
+            {
+                "x": n(x(s.start_min)),
+                "w": n(wide),
+                "tx": n(x(s.start_min) + 6),
+                "name": s.zone.name if wide > 62 else s.zone.name[:4] + "." if wide > 30 else "",
+                "min": f"{s.end_min - s.start_min:.0f} min" if wide > 44 else "",
+            }
+        )
     p["line"] = polyline([(x(m), ty(max(92.0, t))) for m, t in way.points])
     p["area"] = p["line"] + f"L{n(VX1)} 210L{n(VX0)} 210Z"
     course, last = done.course, done.course.minute[-1]

@@ -46,7 +46,8 @@ class Opening:
 
 
 def openings(state) -> dict[str, Opening]:
-    """The cooks of this mill as they are run now, by wood or plant: charge as in force, moisture as the chips come, the plan's log."""
+    """The cooks of this mill as they are run now, by wood or plant: charge as in force, moisture as the chips come, the plan's
+    log."""
     titles, found = {u.id: u.title for u in state.mill.units}, {}
     for unit, plan in state.line.acting.items():
         if not isinstance(plan, CookPlan):

@@ -1,4 +1,5 @@
-"""The digester house board: all digesters, steam and the blow tank on one time axis, clashes marked, the least move out of them."""
+"""The digester house board: all digesters, steam and the blow tank on one time axis, clashes marked, the least move out of
+them."""
 
 from dataclasses import replace
 from datetime import timedelta
@@ -19,10 +20,18 @@ from desk.mill.context import state_of
 BACK_H, AHEAD_H = 3.0, 8.0
 HEATS = (78.0, 108.0)  # minutes from now: the last continuous digester comes up after its stop
 DRAWS = (4.2, 3.4)  # t/h of steam, defaults
-WELLS = tuple(Well(*w) for w in (
-    ("steam_t_h", "Steam allowed", "t/h", 24.5, 0.1, 500.0), ("tank_t", "Blow tank holds", "t OD", 22.0, 0.1, 1000.0), ("tank_now_t", "in it now", "t OD", 12.1, 0.0, 1000.0), ("wash_t_h", "Washing takes", "t/h OD", 4.6, 0.0, 200.0),
-    ("wash_from", "Washing stops in", "min", 38.0, 0.0, 1440.0), ("wash_for", "for", "min", 40.0, 0.0, 1440.0), ("delay", "Next rise later by", "min", 0.0, 0.0, 240.0),
-))  # fmt: skip
+WELLS = tuple(
+    Well(*w)
+    for w in (
+        ("steam_t_h", "Steam allowed", "t/h", 24.5, 0.1, 500.0),
+        ("tank_t", "Blow tank holds", "t OD", 22.0, 0.1, 1000.0),
+        ("tank_now_t", "in it now", "t OD", 12.1, 0.0, 1000.0),
+        ("wash_t_h", "Washing takes", "t/h OD", 4.6, 0.0, 200.0),
+        ("wash_from", "Washing stops in", "min", 38.0, 0.0, 1440.0),
+        ("wash_for", "for", "min", 40.0, 0.0, 1440.0),
+        ("delay", "Next rise later by", "min", 0.0, 0.0, 240.0),
+    )
+)
 
 
 def _continuous(state) -> list[dict]:
@@ -55,7 +64,8 @@ def _steady(lanes: list[dict], v: dict) -> tuple[houses.Steady, ...]:
 
 
 def _batches(state, now, delay: float) -> tuple[list[houses.Batch], dict[str, Cook], dict]:
-    """Running and coming cooks of the batch digesters, on minutes from now. The coming ones follow the last plan of their digester."""
+    """Running and coming cooks of the batch digesters, on minutes from now. The coming ones follow the last plan of their
+    digester."""
     found, cooks, made_of = [], {}, {}
     since = now - timedelta(hours=BACK_H + 6)
     newest: dict[str, houses.Batch] = {}
@@ -67,9 +77,15 @@ def _batches(state, now, delay: float) -> tuple[list[houses.Batch], dict[str, Co
         except CoreError:
             continue
         made = houses.batch_of(
-            name=str(c.number), digester=c.digester, rise_at=(c.started_at - now).total_seconds() / 60.0, plan=c.profile, lw_m3_t=c.given.lw_m3_t, wood_t=c.wood_t,
-            yield_pct=done.yield_pct, done=True,
-        )  # fmt: skip
+            name=str(c.number),
+            digester=c.digester,
+            rise_at=(c.started_at - now).total_seconds() / 60.0,
+            plan=c.profile,
+            lw_m3_t=c.given.lw_m3_t,
+            wood_t=c.wood_t,
+            yield_pct=done.yield_pct,
+            done=True,
+        )
         newest[c.digester] = made
         found.append(made)
         cooks[made.name], made_of[made.name] = c, done
@@ -116,9 +132,24 @@ def house(request):
 
         pace = houses.pace(coming[0], len({b.digester for b in batches})) if coming else None
         context |= {
-            "house": found, "clashes": [(c, at(c.start), at(c.end)) for c in found.clashes[:6]], "way": way, "next": coming[0] if coming else None, "way_at": at(coming[0].rise_at + way[0]) if way else None,
-            "next_at": at(coming[0].rise_at) if coming else None, "pace": pace,
-            "blows": [(b, at(b.blow_at), kappas[b.name] if isinstance(kappas[b.name], float) else getattr(kappas[b.name], "kappa", None), cooks[b.name].target) for b in sorted(batches, key=lambda b: b.blow_at) if b.blow_at > -60][:5],
-            "p": house_picture(batches, kappas, found, limits, lanes, request.now, back=BACK_H * 60.0, ahead=AHEAD_H * 60.0), "continuous": lanes,
-        }  # fmt: skip
+            "house": found,
+            "clashes": [(c, at(c.start), at(c.end)) for c in found.clashes[:6]],
+            "way": way,
+            "next": coming[0] if coming else None,
+            "way_at": at(coming[0].rise_at + way[0]) if way else None,
+            "next_at": at(coming[0].rise_at) if coming else None,
+            "pace": pace,
+            "blows": [
+                (
+                    b,
+                    at(b.blow_at),
+                    kappas[b.name] if isinstance(kappas[b.name], float) else getattr(kappas[b.name], "kappa", None),
+                    cooks[b.name].target,
+                )
+                for b in sorted(batches, key=lambda b: b.blow_at)
+                if b.blow_at > -60
+            ][:5],
+            "p": house_picture(batches, kappas, found, limits, lanes, request.now, back=BACK_H * 60.0, ahead=AHEAD_H * 60.0),
+            "continuous": lanes,
+        }
     return render_bench(request, "cook/house", context)

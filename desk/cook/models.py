@@ -9,7 +9,8 @@ from desk.kit.seal import Sealed
 
 
 class Cook(Sealed):
-    """One batch cook. Plan and charge as designed; its log is CookPoint; the blow's results are set once, through the actions."""
+    """One batch cook. Plan and charge as designed; its log is CookPoint; the blow's results are set once, through the
+    actions."""
 
     number = models.PositiveIntegerField(unique=True)
     digester = models.CharField(max_length=20)

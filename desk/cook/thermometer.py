@@ -43,7 +43,8 @@ def settle(cook: Cook, until: datetime) -> None:
 
 
 def truths(now: datetime) -> dict[str, float]:
-    """What a simulated plant's digesters are at: the plan of their running cook, a little cooler in digester 1; else warm and empty."""
+    """What a simulated plant's digesters are at: the plan of their running cook, a little cooler in digester 1; else warm and
+    empty."""
     found = {s.tag: 60.0 for s in Signal.objects.filter(tag__startswith="temp.digester.")}
     for cook in Cook.objects.filter(blown_at=None, started_at__lte=now):
         minute, plan = (now - cook.started_at) / timedelta(minutes=1), cook.profile

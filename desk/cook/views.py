@@ -105,13 +105,33 @@ def design_page(request):
                 solved = solve_for(case, profile.points, context["lever"], coefficients=use)
             got = solved if solved is not None and not isinstance(solved, Infeasible) else None
             context |= {
-                "d": found, "worked": worked, "case": case, "put_in_force": _to_put(request, case, opening), "met": _met(case, profile.points, use, opening),
+                "d": found,
+                "worked": worked,
+                "case": case,
+                "put_in_force": _to_put(request, case, opening),
+                "met": _met(case, profile.points, use, opening),
                 "mark": f"m-{judge(found.cooked.kappa, band, confirmed=True).state.value}",
-                "sure_words": f"one standard deviation ± {fit.after if fit else follow.UNCALIBRATED_SD:.1f}; " + (f"fitted to {fit.n} cooks" if fit else "uncalibrated default"), "band": band, "fit": fit, "solved": got, "beyond": solved if isinstance(solved, Infeasible) else None,
-                "sd": fit.after if fit else follow.UNCALIBRATED_SD, "rejects": found.rejects,
-                "p": cook_picture(found.cooked, profile.points, band=(band.low, band.high), end=profile.points[-1][0], after=got.cooked if got else None, after_points=got.points if got else ()),
-                "put": _put(got) if got else "", "hold": form.given, "holdable": dict(parse_qsl(_simple(case, profile.points, found).partition("?")[2])), "simple": _simple(case, profile.points, found),
-            }  # fmt: skip
+                "sure_words": f"one standard deviation ± {fit.after if fit else follow.UNCALIBRATED_SD:.1f}; "
+                + (f"fitted to {fit.n} cooks" if fit else "uncalibrated default"),
+                "band": band,
+                "fit": fit,
+                "solved": got,
+                "beyond": solved if isinstance(solved, Infeasible) else None,
+                "sd": fit.after if fit else follow.UNCALIBRATED_SD,
+                "rejects": found.rejects,
+                "p": cook_picture(
+                    found.cooked,
+                    profile.points,
+                    band=(band.low, band.high),
+                    end=profile.points[-1][0],
+                    after=got.cooked if got else None,
+                    after_points=got.points if got else (),
+                ),
+                "put": _put(got) if got else "",
+                "hold": form.given,
+                "holdable": dict(parse_qsl(_simple(case, profile.points, found).partition("?")[2])),
+                "simple": _simple(case, profile.points, found),
+            }
     return render_bench(request, "cook/design", context)
 
 
@@ -124,7 +144,8 @@ def _sources(form, opening: Opening | None, schools) -> dict[str, str]:
 
 
 def _met(case, points, coefficients, opening: Opening | None) -> Worked | None:
-    """The cook as its liquor meets the wood that comes now, where nobody has changed the charge for it; None where it is the same."""
+    """The cook as its liquor meets the wood that comes now, where nobody has changed the charge for it; None where it is the
+    same."""
     if opening is None or opening.met is None or case.species != opening.wells["species"]:
         return None
     met = opening.met
@@ -153,7 +174,20 @@ def _simple(case, points, found) -> str:
     """The nearest start-rise-hold case of the register, whose working can be opened."""
     top = max(t for _, t in points)
     first = next(m for m, t in points if t >= top - 0.5)
-    asked = f"species={case.species}&ea_pct_naoh={case.ea_pct_naoh}&sulphidity_pct={case.sulphidity_pct}&lw_m3_t={case.lw_m3_t}&start_c={points[0][1]}&rise_min={first}&cook_c={top}&hold_min={points[-1][0] - first}&aq_pct={case.aq_pct}&over_thick_pct={case.over_thick_pct}"
+    asked = urlencode(
+        {
+            "species": case.species,
+            "ea_pct_naoh": case.ea_pct_naoh,
+            "sulphidity_pct": case.sulphidity_pct,
+            "lw_m3_t": case.lw_m3_t,
+            "start_c": points[0][1],
+            "rise_min": first,
+            "cook_c": top,
+            "hold_min": points[-1][0] - first,
+            "aq_pct": case.aq_pct,
+            "over_thick_pct": case.over_thick_pct,
+        }
+    )
     return f"{reverse('handbook:working', args=['cook.alkaline'])}?{asked}"
 
 
@@ -207,11 +241,34 @@ def _followed(cook: Cook, now) -> dict:
         after = kinetic.cook(cook.species, cook.given, after_points, coefficients=use, corrections=measured)
     at = lambda m: cook.started_at + timedelta(minutes=m)  # noqa: E731
     return {
-        "f": seen, "move": move, "sd": sd, "minute": minute, "old_min": minute - log[-1][0], "whole": whole, "lost10": lost, "makes_up": makes_up, "log": log, "measured": measured, "metered": bool(thermometer.read(cook, now)),
-        "stop_at": at(seen.stop) if seen.stop is not None else None, "stop_low": at(seen.stop_low) if seen.stop_low is not None else None, "stop_high": at(seen.stop_high) if seen.stop_high is not None else None,
-        "planned_at": at(seen.planned_stop), "beyond": seen.to_target if isinstance(seen.to_target, Infeasible) else None,
-        "p": cook_picture(seen.planned, whole, band=(cook.target - 2, cook.target + 2), end=max(whole[-1][0], minute), now=minute, log=log, after=after, after_points=after_points or (), measured=measured),
-    }  # fmt: skip
+        "f": seen,
+        "move": move,
+        "sd": sd,
+        "minute": minute,
+        "old_min": minute - log[-1][0],
+        "whole": whole,
+        "lost10": lost,
+        "makes_up": makes_up,
+        "log": log,
+        "measured": measured,
+        "metered": bool(thermometer.read(cook, now)),
+        "stop_at": at(seen.stop) if seen.stop is not None else None,
+        "stop_low": at(seen.stop_low) if seen.stop_low is not None else None,
+        "stop_high": at(seen.stop_high) if seen.stop_high is not None else None,
+        "planned_at": at(seen.planned_stop),
+        "beyond": seen.to_target if isinstance(seen.to_target, Infeasible) else None,
+        "p": cook_picture(
+            seen.planned,
+            whole,
+            band=(cook.target - 2, cook.target + 2),
+            end=max(whole[-1][0], minute),
+            now=minute,
+            log=log,
+            after=after,
+            after_points=after_points or (),
+            measured=measured,
+        ),
+    }
 
 
 def _asked_next(state, cook: Cook, points) -> dict:
@@ -224,7 +281,15 @@ def _asked_next(state, cook: Cook, points) -> dict:
         return found
     taken = replace(move, size=decided.data["after"] - decided.data["before"]) if decided else move
     charge, plan = next_plan(cook.given, cook.profile, taken)
-    asked = {"wood": cook.species, "species": cook.species, "ea_pct_naoh": f"{charge.ea_pct_naoh:.2f}", "sulphidity_pct": f"{charge.sulphidity_pct:g}", "lw_m3_t": f"{charge.lw_m3_t:g}", "wood_t": f"{cook.wood_t:g}", "target": f"{cook.target:g}"}  # fmt: skip
+    asked = {
+        "wood": cook.species,
+        "species": cook.species,
+        "ea_pct_naoh": f"{charge.ea_pct_naoh:.2f}",
+        "sulphidity_pct": f"{charge.sulphidity_pct:g}",
+        "lw_m3_t": f"{charge.lw_m3_t:g}",
+        "wood_t": f"{cook.wood_t:g}",
+        "target": f"{cook.target:g}",
+    }
     for i, (m, t) in enumerate(plan[:7]):
         asked |= {f"m{i}": f"{m:.4g}", f"t{i}": f"{t:.4g}"}
     found["design"] = f"{reverse('cook:design')}?{urlencode(asked)}"
@@ -347,10 +412,23 @@ def _row(c: Cook) -> dict:
     top = max(t for _, t in plan)
     first = next(m for m, t in plan if t >= top - 0.5)
     return {
-        "number": c.number, "digester": c.digester, "species": c.species, "started_at": c.started_at.isoformat(), "wood_t": c.wood_t, **c.charge, "start_c": plan[0][1], "rise_min": first, "cook_c": top,
-        "hold_min": plan[-1][0] - first, "h": round(h_factor(plan), 1), "target": c.target, "predicted": round(c.predicted, 2), "kappa": c.kappa, "residual_g_l": c.residual_g_l,
+        "number": c.number,
+        "digester": c.digester,
+        "species": c.species,
+        "started_at": c.started_at.isoformat(),
+        "wood_t": c.wood_t,
+        **c.charge,
+        "start_c": plan[0][1],
+        "rise_min": first,
+        "cook_c": top,
+        "hold_min": plan[-1][0] - first,
+        "h": round(h_factor(plan), 1),
+        "target": c.target,
+        "predicted": round(c.predicted, 2),
+        "kappa": c.kappa,
+        "residual_g_l": c.residual_g_l,
         "by": c.started_by.signed if c.started_by else "",
-    }  # fmt: skip
+    }
 
 
 @require_safe

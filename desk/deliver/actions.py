@@ -73,7 +73,8 @@ class Lot:
         return self.closed.data["sources"] if self.closed else []
 
     def results(self, test) -> list[Record]:
-        """The results that speak for this lot: sampled while it ran (not at the second the next one opened), and its retests."""
+        """The results that speak for this lot: sampled while it ran (not at the second the next one opened), and its
+        retests."""
         window = Record.objects.current().filter(kind=Kind.RESULT, subject=test.row, at__gte=self.start)
         window = window.filter(at__lt=self.end) if self.closed else window.filter(at__lte=self.end)
         own = Record.objects.current().filter(kind=Kind.RESULT, subject=f"{self.number}/{test.row}")
@@ -199,7 +200,10 @@ def rejudge(*, wrong: Record, right: Record, by, now, state) -> None:
             continue
         proposal, _ = found.judged()
         last = found.decisions[-1]
-        says = f"Lot {found.number}, {last.data['meaning']} {clock(last.at)}, rests on a corrected test: by the rules now {proposal.action.value}"
+        says = (
+            f"Lot {found.number}, {last.data['meaning']} {clock(last.at)}, rests on a corrected test: by the "
+            f"rules now {proposal.action.value}"
+        )
         data = {"proposed": proposal.action.value, "why": list(proposal.why), "result": right.pk}
         write(kind=Kind.CORRECTION, subject=found.number, by=by, now=now, says=says, status="re-judge", data=data, about=last)
 
@@ -256,7 +260,8 @@ def sources_of(opened: Record, tonnes: float, state, end: datetime) -> list[dict
 
 
 def close_lot(*, opened: Record, by, now, state, tonnes: float | None = None, sources: list[dict] | None = None) -> Record:
-    """Close a running lot: its tonnes and the source lots behind it are kept with it. Raises: Refused where it is closed already."""
+    """Close a running lot: its tonnes and the source lots behind it are kept with it. Raises: Refused where it is closed
+    already."""
     t = running_tonnes(opened, state) if tonnes is None else tonnes
     with writing():
         earlier = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about=opened).first()

@@ -67,12 +67,25 @@ def braid(rows: list[dict], lot, state, *, paper: bool = False) -> dict:
         name = r["what"].split(",")[0]
         if x0 + LETTER * len(f"{r['lot']} {name} 00:00 {r['t']:.1f} t") > SLOT_X:
             name = name.split()[-1]  # the label may not run into the lot
-        strands.append({
-            "d": d, "id": f"st{i}", "x1": n(x0), "first": first, "last": last, "open": f"M{n(x0)} {n(y)}V{n(y + w)}" if old else "",
-            "label": r["lot"] or "", "what": f"{name} {made:%H:%M}" if not old else f"{name}, {made:%-d %b}", "t": r["t"],
-            "tx": n(x0 - 8) if x0 > LEFT_ROOM else n(x0 + 2), "ty": n(y + w / 2 + 4.5) if x0 > LEFT_ROOM else n(y - 4), "anchor": "end" if x0 > LEFT_ROOM else "start",
-            "line": f"M{n(x0)} {n(y + w / 2)}H{n(AXIS_END)}C{n(m)} {n(y + w / 2)} {n(m)} {n(slot_y + sw / 2)} {n(SLOT_X)} {n(slot_y + sw / 2)}H{n(LOT_X)}", "w": n(max(1.0, (w + sw) / 2)),
-        })  # fmt: skip
+        strands.append(
+            {
+                "d": d,
+                "id": f"st{i}",
+                "x1": n(x0),
+                "first": first,
+                "last": last,
+                "open": f"M{n(x0)} {n(y)}V{n(y + w)}" if old else "",
+                "label": r["lot"] or "",
+                "what": f"{name} {made:%H:%M}" if not old else f"{name}, {made:%-d %b}",
+                "t": r["t"],
+                "tx": n(x0 - 8) if x0 > LEFT_ROOM else n(x0 + 2),
+                "ty": n(y + w / 2 + 4.5) if x0 > LEFT_ROOM else n(y - 4),
+                "anchor": "end" if x0 > LEFT_ROOM else "start",
+                "line": f"M{n(x0)} {n(y + w / 2)}H{n(AXIS_END)}C{n(m)} {n(y + w / 2)} {n(m)} {n(slot_y + sw / 2)} "
+                f"{n(SLOT_X)} {n(slot_y + sw / 2)}H{n(LOT_X)}",
+                "w": n(max(1.0, (w + sw) / 2)),
+            }
+        )
         slot = slots.setdefault(r["source"], {"y": slot_y, "h": 0.0, "t": 0.0, "hex": last})
         slot["h"] += sw
         slot["t"] += r["t"]
@@ -95,7 +108,16 @@ def braid(rows: list[dict], lot, state, *, paper: bool = False) -> dict:
         ticks.append(
             {"x": n(AXIS_END * k / 18.0), "text": f"{timezone.localtime(at):%H:%M}", "anchor": "start" if k == 0 else "middle"}
         )
-    return {"strands": strands, "slots": drawn, "ticks": ticks, "top": n(lot_top), "height": n(total * lot_scale), "axis_y": n(max(y + 12, lot_top + total * lot_scale + 20)), "total": f"{max(y + 34, lot_top + total * lot_scale + 44):.0f}", "paper_h": f"{y + 8:.0f}"}  # fmt: skip
+    return {
+        "strands": strands,
+        "slots": drawn,
+        "ticks": ticks,
+        "top": n(lot_top),
+        "height": n(total * lot_scale),
+        "axis_y": n(max(y + 12, lot_top + total * lot_scale + 20)),
+        "total": f"{max(y + 34, lot_top + total * lot_scale + 44):.0f}",
+        "paper_h": f"{y + 8:.0f}",
+    }
 
 
 def _shown(rows: list[dict]) -> list[dict]:
@@ -132,6 +154,11 @@ def against_card(test, verdict) -> dict:
     if verdict.n == 0:
         return {"none": True, "low_open": math.isinf(test.band.low), "high_open": math.isinf(test.band.high)}
     return {
-        "mean": n(x(verdict.mean)), "lower": n(x(verdict.lower)), "upper": n(x(verdict.upper)), "low_open": math.isinf(test.band.low),
-        "high_open": math.isinf(test.band.high), "low_bad": verdict.low_misses, "high_bad": verdict.high_misses,
-    }  # fmt: skip
+        "mean": n(x(verdict.mean)),
+        "lower": n(x(verdict.lower)),
+        "upper": n(x(verdict.upper)),
+        "low_open": math.isinf(test.band.low),
+        "high_open": math.isinf(test.band.high),
+        "low_bad": verdict.low_misses,
+        "high_bad": verdict.high_misses,
+    }

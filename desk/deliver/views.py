@@ -61,11 +61,20 @@ def _tests(found, proposal, behind) -> list[dict]:
             bound = f"{figure(verdict.lower, d)} to {figure(verdict.upper, d)}"
             if verdict.basis == "guard":
                 bound = f"guard {bound}"
-        rows.append({
-            "test": test, "v": verdict, "mark": MARKS[verdict.verdict], "limits": limits(test.band, d), "mean": figure(verdict.mean, d) if verdict.n else "none",
-            "bound": bound or verdict.basis, "bar": against_card(test, verdict), "results": [figure(r.value, d) for r in results if r.value is not None], "times": [r.at for r in results],
-            "records": results,
-        })  # fmt: skip
+        rows.append(
+            {
+                "test": test,
+                "v": verdict,
+                "mark": MARKS[verdict.verdict],
+                "limits": limits(test.band, d),
+                "mean": figure(verdict.mean, d) if verdict.n else "none",
+                "bound": bound or verdict.basis,
+                "bar": against_card(test, verdict),
+                "results": [figure(r.value, d) for r in results if r.value is not None],
+                "times": [r.at for r in results],
+                "records": results,
+            }
+        )
     return rows
 
 
@@ -102,11 +111,28 @@ def _page(request, state, found, *, problem: str = "", field: str = "", status: 
     grants = rights(found, proposal, request.user)
     labels = {t.key: t.label for t in found.grade.tests}
     context = {
-        "lot": found, "proposal": proposal, "tests": _tests(found, proposal, behind), "braid": braid(found.sources, found, state), "grants": grants,
-        "why": [w if ":" not in w else f"{labels.get(w.split(':')[0], w.split(':')[0])}:{w.split(':', 1)[1]}" for w in proposal.why], "missing": _missing_words(found, proposal),
-        "may_close": request.user.may("close_lot"), "problem": problem, "field": field, "typed": request.POST, "moves": _moves(found), "station": "deliver", "stations": STATIONS, "small": draw_small(state),
-        "held_total": sum(x.standing == "held" for x in lots(state)), "retest_row": next((r["test"].row for r in _tests(found, proposal, behind) if r["mark"] in ("watch", "old", "act")), ""),
-    }  # fmt: skip
+        "lot": found,
+        "proposal": proposal,
+        "tests": _tests(found, proposal, behind),
+        "braid": braid(found.sources, found, state),
+        "grants": grants,
+        "why": [
+            w if ":" not in w else f"{labels.get(w.split(':')[0], w.split(':')[0])}:{w.split(':', 1)[1]}" for w in proposal.why
+        ],
+        "missing": _missing_words(found, proposal),
+        "may_close": request.user.may("close_lot"),
+        "problem": problem,
+        "field": field,
+        "typed": request.POST,
+        "moves": _moves(found),
+        "station": "deliver",
+        "stations": STATIONS,
+        "small": draw_small(state),
+        "held_total": sum(x.standing == "held" for x in lots(state)),
+        "retest_row": next(
+            (r["test"].row for r in _tests(found, proposal, behind) if r["mark"] in ("watch", "old", "act")), ""
+        ),
+    }
     return render(request, "deliver/lot.html", context, status=status)
 
 

@@ -11,13 +11,17 @@ HEAD = """# The models, by name
 The names are the public interface: they stay. Each answers on its page (`/models/NAME/`), on the command line and over HTTP:
 
     ./vat calc list                             every name
-    ./vat calc NAME '{"field": number, ...}'    one answer as JSON; without the argument the inputs are read from the standard input
+    ./vat calc NAME '{"field": number, ...}'    one answer as JSON; without the argument the inputs are read from the standard
+    input
     ./vat calc NAME --schema                    the JSON Schema of its inputs
     ./vat calc NAME --csv IN.csv OUT.csv        every row of a file whose header names the inputs; bad rows are reported by line
-    POST /api/calc/NAME/                        the same as JSON, signed in or with `Authorization: Bearer KEY` (scope: ask models)
+    POST /api/calc/NAME/                        the same as JSON, signed in or with `Authorization: Bearer KEY` (scope: ask
+    models)
 
-Inputs are in the core's units, named in each table. A wrong input is refused with every bad field named: exit status 2, HTTP 422.
-A sensible question without an answer comes back as `"feasible": false` with the field, the reason and the nearest value that has one.
+Inputs are in the core's units, named in each table. A wrong input is refused with every bad field named: exit status 2, HTTP
+422.
+A sensible question without an answer comes back as `"feasible": false` with the field, the reason and the nearest value that
+has one.
 This page is made by `./vat manage models_page`; a test keeps it in step.
 """
 
@@ -37,7 +41,8 @@ def page() -> str:
         usual = calc.defaults(m)
         for name, q in quantities(m.case_class).items():
             lines.append(
-                f"| `{name}` | {q.unit} | {q.label.lower()}{': ' + ', '.join(q.options) if q.options else ''} | {'' if name not in usual else usual[name] if q.options else f'{usual[name]:g}'} |"
+                f"| `{name}` | {q.unit} | {q.label.lower()}{': ' + ', '.join(q.options) if q.options else ''} | "
+                f"{'' if name not in usual else usual[name] if q.options else f'{usual[name]:g}'} |"
             )
         shown = {
             k: None if v is None else float(f"{v:.5g}") if isinstance(v, float) else v

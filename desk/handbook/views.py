@@ -20,9 +20,19 @@ from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
 
 PLACES = {
-    "chips": "Chips", "cook": "Cook", "mechanical": "Cook, mechanical", "wash": "Wash", "bleach": "Bleach", "recovered": "Recovered", "clean": "Screen and clean",
-    "refine": "Refine", "stock": "Stock", "blend": "Blend", "deliver": "Deliver", "lab": "Laboratory",
-}  # fmt: skip
+    "chips": "Chips",
+    "cook": "Cook",
+    "mechanical": "Cook, mechanical",
+    "wash": "Wash",
+    "bleach": "Bleach",
+    "recovered": "Recovered",
+    "clean": "Screen and clean",
+    "refine": "Refine",
+    "stock": "Stock",
+    "blend": "Blend",
+    "deliver": "Deliver",
+    "lab": "Laboratory",
+}
 BASES = {"exact": "exact", "published": "published", "default": "default"}
 SENSITIVE = 3
 
@@ -31,9 +41,10 @@ def _listing(request) -> dict:
     """The register as filtered by ?find= and ?basis=, by station in the order of the work."""
     asked, basis = request.GET.get("find", "").strip().lower(), request.GET.get("basis", "")
     found = [
-        m for m in models()
+        m
+        for m in models()
         if (not basis or m.basis == basis) and (not asked or asked in f"{m.name} {m.title} {m.source} {m.equation}".lower())
-    ]  # fmt: skip
+    ]
     groups = [(title, [m for m in found if m.station == key]) for key, title in PLACES.items()]
     counts = [("", "all", len(models())), *((b, w, sum(m.basis == b for m in models())) for b, w in BASES.items())]
     return {
@@ -129,9 +140,13 @@ def working(request, name: str):
             for m in calc.sensitivities(model, case, wanted)[:SENSITIVE]
         ]
         more |= {
-            "rows": rows, "lead": next(r for r in rows if r["on"]), "moves": moves, "tokens": tokens_of(model, case, result, schools),
-            "cautions": calc.cautions_of(result), "strips": {k: range_strip(getattr(case, k), q) for k, q in quantities(model.case_class).items() if not q.options},
+            "rows": rows,
+            "lead": next(r for r in rows if r["on"]),
+            "moves": moves,
+            "tokens": tokens_of(model, case, result, schools),
+            "cautions": calc.cautions_of(result),
+            "strips": {k: range_strip(getattr(case, k), q) for k, q in quantities(model.case_class).items() if not q.options},
             "address": f"{reverse('handbook:calc', args=[model.name])}",
             "call": json.dumps(calc.plain(case), ensure_ascii=False),
-        }  # fmt: skip
+        }
     return render_bench(request, "handbook/working", _page(request, **more))

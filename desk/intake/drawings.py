@@ -148,12 +148,17 @@ def _smooth(smooth, lab, chart, x, decimals: int) -> dict:
     points = [(x(t), y(z)) for t, (z, _) in zip(times, smooth, strict=True)]
     return {
         "ewma": {
-            "line": polyline(points), "high": polyline([(x(t), y(chart.mean + w)) for t, (_, w) in zip(times, smooth, strict=True)]),
-            "low": polyline([(x(t), y(chart.mean - w)) for t, (_, w) in zip(times, smooth, strict=True)]), "mean": n(y(chart.mean)),
-            "past": [{"x": n(px), "y": n(py)} for (px, py), (z, w) in zip(points, smooth, strict=True) if abs(z - chart.mean) > w],
-            "text": figure(smooth[-1][0], decimals + 1), "text_y": n(points[-1][1] + 4),
+            "line": polyline(points),
+            "high": polyline([(x(t), y(chart.mean + w)) for t, (_, w) in zip(times, smooth, strict=True)]),
+            "low": polyline([(x(t), y(chart.mean - w)) for t, (_, w) in zip(times, smooth, strict=True)]),
+            "mean": n(y(chart.mean)),
+            "past": [
+                {"x": n(px), "y": n(py)} for (px, py), (z, w) in zip(points, smooth, strict=True) if abs(z - chart.mean) > w
+            ],
+            "text": figure(smooth[-1][0], decimals + 1),
+            "text_y": n(points[-1][1] + 4),
         }
-    }  # fmt: skip
+    }
 
 
 def _ranges(lab, chart, x) -> dict:

@@ -1,4 +1,5 @@
-"""Files of readings (CSV: tag, at, value): taken once they are whole, line by line, piece by piece, so that they survive a crash.
+"""Files of readings (CSV: tag, at, value): taken once they are whole, line by line, piece by piece, so that they survive a
+crash.
 
 Every line is kept, refused with its reason, or named as not read. A file that fails is set aside; the next one is taken.
 """
@@ -213,7 +214,8 @@ def grown(now) -> None:
 
 
 def work(now, clock: float | None = None) -> bool:
-    """One step of the worker: whole files are opened, the oldest living delivery gets its next piece. Whether there was work."""
+    """One step of the worker: whole files are opened, the oldest living delivery gets its next piece. Whether there was
+    work."""
     dropped(now, clock)
     delivery = Delivery.objects.filter(door="file", status__in=("waiting", "running")).order_by("id").first()
     if delivery is None:

@@ -26,7 +26,8 @@ EVENTS = (Kind.REMARK, Kind.DECISION, Kind.SETPOINT, Kind.START, Kind.SETUP)
 
 
 def _window(request, now_ms: int) -> tuple[int, int, str]:
-    """The stretch asked for and what is wrong with it: ?from= and ?to= in ms, or ?hours= up to now; kept within what can be shown."""
+    """The stretch asked for and what is wrong with it: ?from= and ?to= in ms, or ?hours= up to now; kept within what can be
+    shown."""
     given = [request.GET.get(name) for name in ("from", "to")]
     problem = ""
     if any(v is not None for v in given):
@@ -55,7 +56,10 @@ def _says(chart, rules, band, last, unit: str) -> dict:
     if rules:
         rule = rules[-1]
         limit = (chart.high if rule.side > 0 else chart.low) if rule.rule == "WE1" else chart.mean
-        heard = f"{rule.text.capitalize()} of {limit:.4g}{' ' + unit if unit else ''}.{' By chance once in 128.' if rule.rule == 'WE4' else ''} "
+        heard = (
+            f"{rule.text.capitalize()} of "
+            f"{limit:.4g}{' ' + unit if unit else ''}.{' By chance once in 128.' if rule.rule == 'WE4' else ''} "
+        )
     if band is not None and last is not None and not band.low <= last <= band.high:
         return {
             "title": "Outside its band",
@@ -100,24 +104,55 @@ def trend(request, tag: str):
     rules = run_rules(values, chart.mean, chart.sigma) if good and values else ()
     events = Record.objects.current().filter(kind__in=EVENTS, at__gte=at(start), at__lte=at(end)).order_by("at")
     picture = trend_picture(
-        start=start, end=end, now=now_ms, buckets=buckets, lab=[(ms(t), v) for _, t, v in lab], band=band, chart=chart if good else None,
-        smooth=ewma(values, chart.mean, chart.sigma) if good else (), rules=rules, events=[(ms(e.at), e.words or e.says, e.kind) for e in events[:60]],
+        start=start,
+        end=end,
+        now=now_ms,
+        buckets=buckets,
+        lab=[(ms(t), v) for _, t, v in lab],
+        band=band,
+        chart=chart if good else None,
+        smooth=ewma(values, chart.mean, chart.sigma) if good else (),
+        rules=rules,
+        events=[(ms(e.at), e.words or e.says, e.kind) for e in events[:60]],
         decimals=signal.decimals if signal else TESTS[row.test].decimals,
-    )  # fmt: skip
+    )
     if request.GET.get("csv") == "1":
         return _csv(tag, buckets, lab)
     length = end - start
     unit = signal.unit if signal else TESTS[row.test].unit
     context = {
-        "problem": problem, "may_trail": request.user.how("read_trail") == "yes", "tag": tag, "signal": signal, "row": row, "band": band, "p": picture, "chart": chart if good else None, "says": _says(chart, rules, band, values[-1] if values else None, unit), "unit": unit,
-        "title": signal.label if signal else f"{row.place}, {midline(TESTS[row.test].name)}", "spans": SPANS, "hours": length / 3_600_000.0,
-        "decimals": signal.decimals if signal else TESTS[row.test].decimals, "last": buckets[-1] if buckets else None, "start": at(start), "end": at(end), "live": end >= now_ms - 60_000,
-        "table": [{"pk": pk, "at": t, "value": v} for pk, t, v in lab[::-1][:12]], "lab_total": len(lab), "readings_total": sum(b.n for b in buckets),
-        "earlier": (start - length // 2, end - length // 2), "later": (start + length // 2, min(now_ms, end + length // 2)),
-        "closer": (start + length // 4, end - length // 4) if length > 2 * SHORTEST_MS else None, "wider": (start - length // 2, min(now_ms, end + length // 2)),
-        "from": start, "to": end, "stations": STATIONS, "small": draw_small(state), "station": row.station if row else signal.station,
+        "problem": problem,
+        "may_trail": request.user.how("read_trail") == "yes",
+        "tag": tag,
+        "signal": signal,
+        "row": row,
+        "band": band,
+        "p": picture,
+        "chart": chart if good else None,
+        "says": _says(chart, rules, band, values[-1] if values else None, unit),
+        "unit": unit,
+        "title": signal.label if signal else f"{row.place}, {midline(TESTS[row.test].name)}",
+        "spans": SPANS,
+        "hours": length / 3_600_000.0,
+        "decimals": signal.decimals if signal else TESTS[row.test].decimals,
+        "last": buckets[-1] if buckets else None,
+        "start": at(start),
+        "end": at(end),
+        "live": end >= now_ms - 60_000,
+        "table": [{"pk": pk, "at": t, "value": v} for pk, t, v in lab[::-1][:12]],
+        "lab_total": len(lab),
+        "readings_total": sum(b.n for b in buckets),
+        "earlier": (start - length // 2, end - length // 2),
+        "later": (start + length // 2, min(now_ms, end + length // 2)),
+        "closer": (start + length // 4, end - length // 4) if length > 2 * SHORTEST_MS else None,
+        "wider": (start - length // 2, min(now_ms, end + length // 2)),
+        "from": start,
+        "to": end,
+        "stations": STATIONS,
+        "small": draw_small(state),
+        "station": row.station if row else signal.station,
         "others": Signal.objects.filter(station=signal.station if signal else row.station).exclude(tag=tag)[:8],
-    }  # fmt: skip
+    }
     return render_bench(request, "intake/trend", context)
 
 

@@ -45,12 +45,21 @@ def _page(request, status: int = 200, **more):
     rows = _signals(request.now)
     counts = {t: sum(r["trust"] == t for r in rows) for t in ("good", "old", "stuck", "none")}
     context = {
-        "rows": rows, "counts": counts, "deliveries": Delivery.objects.select_related("by")[:SHOWN], "alive": _alive(),
-        "worker": Worker.objects.first(), "worker_s": _silence_s(), "waiting": files.waiting(), "failed": Delivery.objects.filter(status="failed").count(),
+        "rows": rows,
+        "counts": counts,
+        "deliveries": Delivery.objects.select_related("by")[:SHOWN],
+        "alive": _alive(),
+        "worker": Worker.objects.first(),
+        "worker_s": _silence_s(),
+        "waiting": files.waiting(),
+        "failed": Delivery.objects.filter(status="failed").count(),
         "taken": Delivery.objects.filter(door="file", taken_at__isnull=False).order_by("-taken_at").first(),
-        "totals": Delivery.objects.aggregate(refused=Sum("refused"), flagged=Sum("flagged")), "drop": str(files.folder()),
-        "keys": Token.objects.select_related("made_by") if request.user.may("tokens") else None, "may_type": request.user.may("readings"), **more,
-    }  # fmt: skip
+        "totals": Delivery.objects.aggregate(refused=Sum("refused"), flagged=Sum("flagged")),
+        "drop": str(files.folder()),
+        "keys": Token.objects.select_related("made_by") if request.user.may("tokens") else None,
+        "may_type": request.user.may("readings"),
+        **more,
+    }
     return render(request, "intake/instruments.html", context, status=status)
 
 
@@ -103,7 +112,8 @@ def type_in(request):
         if out.refused:
             limits = Signal.objects.get(tag=tag)
             bad["value"] = (
-                f"Value {text} is refused: {out.told[0][1].value}. The signal shows {limits.low:g} to {limits.high:g} {limits.unit}."
+                f"Value {text} is refused: {out.told[0][1].value}. The signal shows {limits.low:g} to "
+                f"{limits.high:g} {limits.unit}."
             )
         else:
             flag = f"; flagged {out.told[0][1].value}" if out.flagged else ""

@@ -49,7 +49,10 @@ def server_error(request):
 
 
 def stale_form(request, reason=""):
-    text = "The page was open too long or the sign-in changed. Go back, what you typed is still there; load it anew and send again."
+    text = (
+        "The page was open too long or the sign-in changed. Go back, what you typed is still there; load it anew "
+        "and send again."
+    )
     return _page(request, 403, "Not recorded.", text)
 
 

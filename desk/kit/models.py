@@ -6,7 +6,8 @@ from django.db import models
 class Once(models.Model):
     """The key of a form that was kept: the same form, sent again, writes nothing.
 
-    `key` is the form's own word, `who` who sent it, `at` when it was kept and `record` the newest log entry it made (0 for none).
+    `key` is the form's own word, `who` who sent it, `at` when it was kept and `record` the newest log entry it made (0 for
+    none).
     """
 
     key = models.CharField(max_length=40, primary_key=True)

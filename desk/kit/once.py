@@ -18,7 +18,8 @@ STATUS = {Trouble.BUSY: 503, Trouble.FULL: 507}
 
 
 def not_recorded(request, trouble: Trouble | None, *, spoilt: Sequence[str] = ()):
-    """The page that gives back all that was typed, with one key to send it again; `spoilt` names fields with control characters."""
+    """The page that gives back all that was typed, with one key to send it again; `spoilt` names fields with control
+    characters."""
     typed = [(plain(name), plain(value)) for name, values in request.POST.lists() if name not in SECRET for value in values]
     context = {
         "full": trouble is Trouble.FULL,

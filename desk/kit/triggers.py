@@ -2,7 +2,8 @@
 
 
 def no_replace(table: str, same: str) -> tuple[str, str]:
-    """(forward, backward) for a trigger that refuses INSERT OR REPLACE; `same` says which row there is the one to be replaced."""
+    """(forward, backward) for a trigger that refuses INSERT OR REPLACE; `same` says which row there is the one to be
+    replaced."""
     name = f"{table}_no_replace"
     body = (
         f"SELECT RAISE(ABORT, '{table} is append-only: it is there already') WHERE EXISTS (SELECT 1 FROM {table} WHERE {same});"

@@ -1,4 +1,5 @@
-"""Where a page leads back to: an address of our own that starts with a stroke, or the fallback; never another host, never a name."""
+"""Where a page leads back to: an address of our own that starts with a stroke, or the fallback; never another host, never a
+name."""
 
 from django.utils.http import url_has_allowed_host_and_scheme
 

@@ -66,7 +66,8 @@ def work_out(row, entry: Entry) -> Outcome:
 def record_sample(
     *, row, entry: Entry, at, by, now, state, corrects: Record | None = None, reason: str = "", words: str = "", lot: str = ""
 ) -> Record:
-    """Write a result (of a lot's retest, when `lot` is its number: that judges the lot, not the line); judge it; propose the one move it calls for; judge the move it was the retest of.
+    """Write a result (of a lot's retest, when `lot` is its number: that judges the lot, not the line); judge it; propose the
+    one move it calls for; judge the move it was the retest of.
 
     Raises: ImpossibleInput, also for a sample time in the future or more than 24 h back.
     """
@@ -142,7 +143,8 @@ def _slip_for(row, band, result: Record, before, test, *, now) -> dict | None:
 
 
 def _travel(row, band, wrong: Record, right: Record, before, test, *, by, now, state) -> None:
-    """A corrected reading travels: what was proposed, decided, judged or released on it is looked at again, and the log says so."""
+    """A corrected reading travels: what was proposed, decided, judged or released on it is looked at again, and the log says
+    so."""
     fresh = _slip_for(row, band, right, before, test, now=now)
     for move in Record.objects.current().filter(kind=Kind.MOVE, about=wrong):
         decided = Record.objects.current().filter(kind=Kind.DECISION, about=move).first()

@@ -29,14 +29,21 @@ def last_results(records: list, value: float | None, singles: tuple, band, decim
     return {
         "band_y": n((y(band.high) if math.isfinite(band.high) else 0.0) + 2),
         "band_h": n((y(band.low) if math.isfinite(band.low) else 128.0) - (y(band.high) if math.isfinite(band.high) else 0.0)),
-        "high": band.high if math.isfinite(band.high) else None, "low": band.low if math.isfinite(band.low) else None,
-        "high_y": n(y(band.high) + 6) if math.isfinite(band.high) else "", "low_y": n(y(band.low) + 6) if math.isfinite(band.low) else "",
-        "line": polyline(points + ([(now_x, y(value) + 2)] if value is not None else [])) if len(points) > 1 or value is not None and points else "",
+        "high": band.high if math.isfinite(band.high) else None,
+        "low": band.low if math.isfinite(band.low) else None,
+        "high_y": n(y(band.high) + 6) if math.isfinite(band.high) else "",
+        "low_y": n(y(band.low) + 6) if math.isfinite(band.low) else "",
+        "line": polyline(points + ([(now_x, y(value) + 2)] if value is not None else []))
+        if len(points) > 1 or value is not None and points
+        else "",
         "dots": [{"x": n(px), "y": n(py)} for px, py in points],
         "now": {"x": n(now_x), "y": n(y(value) + 2)} if value is not None else None,
         "ticks": [n(y(s) + 2) for s in singles] if len(singles) > 1 else [],
-        "tick_x": n(now_x + 10), "first": timezone.localtime(past[0].at).strftime("%H:%M") if past else "", "now_x": n(now_x), "decimals": decimals,
-    }  # fmt: skip
+        "tick_x": n(now_x + 10),
+        "first": timezone.localtime(past[0].at).strftime("%H:%M") if past else "",
+        "now_x": n(now_x),
+        "decimals": decimals,
+    }
 
 
 def trend(records: list, band, now, hours: float, *, width: float = 820.0, height: float = 300.0) -> dict:
@@ -60,9 +67,17 @@ def trend(records: list, band, now, hours: float, *, width: float = 820.0, heigh
         (min(height, y(band.low)) if math.isfinite(band.low) else height),
     )
     return {
-        "band_y": n(top), "band_h": n(bottom - top), "line": polyline([(x(r.at), y(r.value)) for r in shown]) if len(shown) > 1 else "",
-        "dots": [{"x": n(x(r.at)), "y": n(y(r.value)), "open": r.status not in ("single", "accepted")} for r in shown], "grid": grid,
-        "high": band.high if math.isfinite(band.high) else None, "low": band.low if math.isfinite(band.low) else None,
-        "high_y": n(top + 4), "low_y": n(bottom + 4), "outer": [{"y": n(y(v)), "value": v} for v in outer], "count": len(shown),
-        "width": n(width), "height": n(height),
-    }  # fmt: skip
+        "band_y": n(top),
+        "band_h": n(bottom - top),
+        "line": polyline([(x(r.at), y(r.value)) for r in shown]) if len(shown) > 1 else "",
+        "dots": [{"x": n(x(r.at)), "y": n(y(r.value)), "open": r.status not in ("single", "accepted")} for r in shown],
+        "grid": grid,
+        "high": band.high if math.isfinite(band.high) else None,
+        "low": band.low if math.isfinite(band.low) else None,
+        "high_y": n(top + 4),
+        "low_y": n(bottom + 4),
+        "outer": [{"y": n(y(v)), "value": v} for v in outer],
+        "count": len(shown),
+        "width": n(width),
+        "height": n(height),
+    }

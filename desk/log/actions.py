@@ -19,8 +19,22 @@ REASONS = {
 
 
 @writing()
-def write(*, kind: str, by, now, says: str, subject: str = "", at=None, value=None, status: str = "", words: str = "",
-          data=None, about=None, corrects=None, reason: str = "") -> Record:  # fmt: skip
+def write(
+    *,
+    kind: str,
+    by,
+    now,
+    says: str,
+    subject: str = "",
+    at=None,
+    value=None,
+    status: str = "",
+    words: str = "",
+    data=None,
+    about=None,
+    corrects=None,
+    reason: str = "",
+) -> Record:
     """Append one record. `by` None is the desk itself. `now` is the mill's clock; `at` defaults to it."""
     with connection.cursor() as cursor:
         row = cursor.execute("SELECT hash FROM log_record ORDER BY id DESC LIMIT 1").fetchone()

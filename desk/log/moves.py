@@ -43,9 +43,14 @@ def propose(row, band: Band, reading: float) -> advise.Move | Infeasible | None:
         return advise.dilution_move(reading=reading, band=band, loop=loop, mixing_min=lever.get("mixing_min", 5.0))
     if lever.get("kind") == "h_factor":
         return advise.h_factor_move(
-            reading=reading, band=band, now=lever["now"], gain=lever["gain"], max_step=lever["max_step"],
-            temp_c=lever["temp_c"], dead_min=lever["dead_min"],
-        )  # fmt: skip
+            reading=reading,
+            band=band,
+            now=lever["now"],
+            gain=lever["gain"],
+            max_step=lever["max_step"],
+            temp_c=lever["temp_c"],
+            dead_min=lever["dead_min"],
+        )
     return None
 
 
@@ -59,7 +64,10 @@ def slip(move: advise.Move, *, row, band: Band, reading: float, decimals: int, u
         place = row.place.removesuffix(" outlet")
         place = place if place[1:2] == " " else place.lower()
         title = f"{'Open' if more else 'Close'} the {place} water {figure(move.before, 0)} to {figure(move.after, 0)} L/min"
-        expect = f"Expect {figure(move.expected, decimals)} % by {clock(at)}; seen first after {figure(move.dead_min * 60, 0)} s, valve at {figure(move.valve_pct, 0)} %."
+        expect = (
+            f"Expect {figure(move.expected, decimals)} % by {clock(at)}; seen first after "
+            f"{figure(move.dead_min * 60, 0)} s, valve at {figure(move.valve_pct, 0)} %."
+        )
         why = (
             f"The pads agree and read {said}, {figure(abs(error), decimals)} {'over' if error > 0 else 'under'} the aim of "
             f"{figure(band.aim, decimals)}. 0.7 of it is taken, so that the water does not chase the noise."
@@ -69,21 +77,42 @@ def slip(move: advise.Move, *, row, band: Band, reading: float, decimals: int, u
         low, high = 0.1 * row.lever["water_max_l_min"], 0.9 * row.lever["water_max_l_min"]
     else:
         rounded = round(move.after / 10.0) * 10.0
-        title = f"{'Raise' if more else 'Cut'} the {row.place.split()[0].lower()} cook’s H-factor {figure(move.before, 0)} to {figure(rounded, 0)}"
-        expect = f"Expect {figure(move.expected, 1)} in the {clock(at)} blow: {figure(abs(move.minutes), 0)} min {'more' if more else 'less'} at {figure(row.lever['temp_c'], 0)} °C."
-        why = f"Two blows in a row read outside {figure(band.low, 1)} to {figure(band.high, 1)}. The gain, {row.lever['gain']:g} kappa a unit of H, is a default until this mill’s cooks are fitted.".replace(
-            "-", "−"
+        title = (
+            f"{'Raise' if more else 'Cut'} the {row.place.split()[0].lower()} cook’s H-factor "
+            f"{figure(move.before, 0)} to {figure(rounded, 0)}"
         )
+        expect = (
+            f"Expect {figure(move.expected, 1)} in the {clock(at)} blow: {figure(abs(move.minutes), 0)} min "
+            f"{'more' if more else 'less'} at {figure(row.lever['temp_c'], 0)} °C."
+        )
+        why = (
+            f"Two blows in a row read outside {figure(band.low, 1)} to {figure(band.high, 1)}. The gain, "
+            f"{row.lever['gain']:g} kappa a unit of H, is a default until this mill’s cooks are fitted."
+        ).replace("-", "−")
         caution = "Yield and viscosity fall as H rises. Not for one odd cook; never answer low alkali with heat."
         school = "Some cook to residual alkali instead of H."
         low, high = move.before - row.lever["max_step"], move.before + row.lever["max_step"]
     if move.bound_by:
         why += f" It is held back by {move.bound_by}."
     return {
-        "kind": move.kind, "row": row.id, "title": title, "expect": expect, "why": why, "caution": caution, "school": school,
-        "before": move.before, "after": move.after, "unit": move.unit, "reading": reading, "expected": move.expected,
-        "dead_min": move.dead_min, "retest_min": move.retest_min, "low": low, "high": high, "bound_by": move.bound_by,
-    }  # fmt: skip
+        "kind": move.kind,
+        "row": row.id,
+        "title": title,
+        "expect": expect,
+        "why": why,
+        "caution": caution,
+        "school": school,
+        "before": move.before,
+        "after": move.after,
+        "unit": move.unit,
+        "reading": reading,
+        "expected": move.expected,
+        "dead_min": move.dead_min,
+        "retest_min": move.retest_min,
+        "low": low,
+        "high": high,
+        "bound_by": move.bound_by,
+    }
 
 
 def share_slip(state, vessel_now) -> dict | None:
@@ -94,9 +123,12 @@ def share_slip(state, vessel_now) -> dict | None:
         return None
     drawn = state.draw.solids_t_h
     move = advise.share_move(
-        share=state.shares.get(v.source, 0.0), made_t_h=vessel_now.rate_in, drawn_t_h=drawn,
-        spare_share=state.shares.get(spare.source.key, 0.0), empties=cover.way == "empty",
-    )  # fmt: skip
+        share=state.shares.get(v.source, 0.0),
+        made_t_h=vessel_now.rate_in,
+        drawn_t_h=drawn,
+        spare_share=state.shares.get(spare.source.key, 0.0),
+        empties=cover.way == "empty",
+    )
     if isinstance(move, Infeasible):
         return None
     name = state.mill.sources[v.source].name.split()[-1]
@@ -104,21 +136,38 @@ def share_slip(state, vessel_now) -> dict | None:
     shares = {k: 100.0 * s for k, s in state.shares.items()}
     shares[v.source], shares[spare.source.key] = move.after, move.other_after
     after = state.mix_of({k: s / 100.0 for k, s in shares.items()})
-    title = f"Blend: {name} {move.before:.0f} to {move.after:.0f} %, {spare.name.lower()} {move.other_before:.0f} to {move.other_after:.0f} %"
+    title = (
+        f"Blend: {name} {move.before:.0f} to {move.after:.0f} %, {spare.name.lower()} {move.other_before:.0f} to "
+        f"{move.other_after:.0f} %"
+    )
     limits = (
         f"The mix then has {figure(after.csf_ml, 0)} mL CSF (now {figure(state.mix.csf_ml, 0)}) and "
         f"{figure(after.iso_pct, 1)} % ISO (now {figure(state.mix.iso_pct, 1)})."
     )
     return {
-        "kind": "share", "vessel": v.key, "source": v.source, "spare": spare.source.key, "title": title,
-        "expect": f"{v.source} makes {figure(vessel_now.rate_in, 2)} t/h, the blend takes {figure(vessel_now.rate_out, 2)}. Act by {clock(act_by)}.",
+        "kind": "share",
+        "vessel": v.key,
+        "source": v.source,
+        "spare": spare.source.key,
+        "title": title,
+        "expect": f"{v.source} makes {figure(vessel_now.rate_in, 2)} t/h, the blend takes "
+        f"{figure(vessel_now.rate_out, 2)}. Act by {clock(act_by)}.",
         "why": f"The {v.name} is {cover.way} in {hm(cover.hours)} at the rates now. {limits}",
         "caution": "Step shares by what the blend chest can mix: freeness and shade follow within a chest.",
-        "school": "", "before": move.before, "after": move.after, "unit": "%", "reading": vessel_now.level_pct,
-        "expected": move.after, "dead_min": move.dead_min, "retest_min": move.retest_min, "low": 0.0,
-        "high": move.before + move.other_before, "bound_by": move.bound_by, "other_before": move.other_before,
+        "school": "",
+        "before": move.before,
+        "after": move.after,
+        "unit": "%",
+        "reading": vessel_now.level_pct,
+        "expected": move.after,
+        "dead_min": move.dead_min,
+        "retest_min": move.retest_min,
+        "low": 0.0,
+        "high": move.before + move.other_before,
+        "bound_by": move.bound_by,
+        "other_before": move.other_before,
         "other_after": move.other_after,
-    }  # fmt: skip
+    }
 
 
 def bias_slip(row, check: TransmitterCheck) -> dict | None:
@@ -128,14 +177,29 @@ def bias_slip(row, check: TransmitterCheck) -> dict | None:
     name = row.place.removesuffix(" outlet")
     off = round(check.bias_pct, 2)
     return {
-        "kind": "bias", "row": row.id, "title": f"Take {figure(abs(off), 2)} % {'off' if off > 0 else 'onto'} the {name} meter",
-        "expect": f"The loop then holds what the pads find; the next pairs should lie within ± {figure(check.action_pct, 3)} %.",
-        "why": f"{check.n} pairs agree on {figure(check.bias_pct, 3)} %, give or take {figure(check.half_width_pct, 3)}, and the slope may be 1. "
+        "kind": "bias",
+        "row": row.id,
+        "title": f"Take {figure(abs(off), 2)} % {'off' if off > 0 else 'onto'} the {name} meter",
+        "expect": f"The loop then holds what the pads find; the next pairs should lie within ± "
+        f"{figure(check.action_pct, 3)} %.",
+        "why": f"{check.n} pairs agree on {figure(check.bias_pct, 3)} %, give or take "
+        f"{figure(check.half_width_pct, 3)}, and the slope may be 1. "
         "Enter it as a bias, not as a new set point.",
-        "caution": "A bias for one furnish is not for another. Look for fouling before the third bias. The instrument’s owner enters it.",
-        "school": "", "before": 0.0, "after": -off, "unit": "%", "decimals": 2, "reading": check.bias_pct, "expected": 0.0, "dead_min": 0.0,
-        "retest_min": 6.0 * row.interval_min, "low": min(0.0, -2.0 * off), "high": max(0.0, -2.0 * off), "bound_by": "",
-    }  # fmt: skip
+        "caution": "A bias for one furnish is not for another. Look for fouling before the third bias. The "
+        "instrument’s owner enters it.",
+        "school": "",
+        "before": 0.0,
+        "after": -off,
+        "unit": "%",
+        "decimals": 2,
+        "reading": check.bias_pct,
+        "expected": 0.0,
+        "dead_min": 0.0,
+        "retest_min": 6.0 * row.interval_min,
+        "low": min(0.0, -2.0 * off),
+        "high": max(0.0, -2.0 * off),
+        "bound_by": "",
+    }
 
 
 class DecisionRefused(Exception):
@@ -147,7 +211,8 @@ class DecisionRefused(Exception):
 
 
 def must_be_open(move: Record) -> None:
-    """Inside the write: the move is the newest of its kind and nobody has decided it. Raises: DecisionRefused, with who and when."""
+    """Inside the write: the move is the newest of its kind and nobody has decided it. Raises: DecisionRefused, with who and
+    when."""
     decided = Record.objects.current().filter(kind=Kind.DECISION, about=move).first()
     if decided is not None:
         word = CHOICES.get(decided.data["choice"], "decided")
@@ -360,7 +425,8 @@ def withdraw(move: Record, *, why: str, by, now, about: Record | None = None, re
 
 
 def rest_on_corrected(decided: Record, right: Record, fresh: dict | None, *, by, now) -> Record:
-    """A decided move whose reading was corrected: marked so, and where it was taken the way back (or to the right size) is offered.
+    """A decided move whose reading was corrected: marked so, and where it was taken the way back (or to the right size) is
+    offered.
 
     `fresh` is the slip that the corrected reading asks for; None where it asks for none. Returns the offered move, or the mark.
     """

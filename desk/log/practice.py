@@ -90,15 +90,30 @@ def slip_of(practice: Practice, spot, found: Proposal, values: Mapping[str, Any]
     shown = f"{figure(found.expected, expected.decimals)}{' ' + expected.unit if expected.unit else ''}"
     checks = ", ".join(practice.check_first)
     return {
-        "kind": "practice", "row": practice.id, "spot": spot.key, "title": f"{practice.id}: {practice.says.format(before=before, after=after)}",
+        "kind": "practice",
+        "row": practice.id,
+        "spot": spot.key,
+        "title": f"{practice.id}: {practice.says.format(before=before, after=after)}",
         "expect": f"{expected.label} {shown}. First seen after {minutes(practice.dead_min)}; look again at {clock(at)}.",
         "why": found.why + (f" Held back by {found.bound_by}." if found.bound_by else "") + f" Check first: {checks}.",
-        "caution": " ".join((practice.caution, *(f"{c.text[0].upper()}{c.text[1:]}." for c in found.cautions))), "school": practice.school,
-        "before": found.before, "after": found.after, "unit": practice.unit, "decimals": practice.decimals,
+        "caution": " ".join((practice.caution, *(f"{c.text[0].upper()}{c.text[1:]}." for c in found.cautions))),
+        "school": practice.school,
+        "before": found.before,
+        "after": found.after,
+        "unit": practice.unit,
+        "decimals": practice.decimals,
         "reading": values.get(practice.reads),
-        "expected": found.expected, "dead_min": practice.dead_min, "retest_min": practice.retest_min, "low": found.low, "high": found.high,
-        "bound_by": found.bound_by, "band": [found.band_low, found.band_high], "model": practice.model, "given": dict(values), "gate": practice.gate if found.after > found.before else "",
-    }  # fmt: skip
+        "expected": found.expected,
+        "dead_min": practice.dead_min,
+        "retest_min": practice.retest_min,
+        "low": found.low,
+        "high": found.high,
+        "bound_by": found.bound_by,
+        "band": [found.band_low, found.band_high],
+        "model": practice.model,
+        "given": dict(values),
+        "gate": practice.gate if found.after > found.before else "",
+    }
 
 
 def minutes(value: float) -> str:
@@ -123,7 +138,8 @@ def _is_open(spot) -> bool:
 
 
 def from_result(subject: str, result: Record, *, state, now) -> Record | None:
-    """The move that a confirmed result (of a plan row, or a tank's strength) calls for by the practice table; None where none stands."""
+    """The move that a confirmed result (of a plan row, or a tank's strength) calls for by the practice table; None where none
+    stands."""
     for spot in state.mill.moves.values():
         practice = ROWS[spot.row]
         judged = spot.subject == subject or (subject.startswith("tank.") and not spot.band)

@@ -17,7 +17,8 @@ LEAST_T_H = 0.005
 
 @dataclass(frozen=True)
 class Moved:
-    """One figure of a unit on both lines. `mark` is the state of its band after, where the plan has a row for it; `href` its working."""
+    """One figure of a unit on both lines. `mark` is the state of its band after, where the plan has a row for it; `href` its
+    working."""
 
     label: str
     unit: str

@@ -28,12 +28,22 @@ def cover_rows(state) -> list[dict]:
                 stops.append({"x": n(max(0.0, a)), "w": n(min(SCALE_PX, b) - max(0.0, a))})
         unit = v.vessel.unit
         hex_colour = _hex(state, unit)
-        rows.append({
-            "v": v, "hex": hex_colour, "level_y": n(21 - 20 * v.level_pct / 100.0), "level_h": n(20 * v.level_pct / 100.0),
-            "wedge": f"M0 {n(top[0])}L{n(end)} {n(top[1])}V14H0z", "end": n(end), "ends": not math.isinf(hours) and hours <= SCALE_H,
-            "stops": stops, "act_by": state.now + timedelta(hours=max(0.0, v.act_by_h)) if v.stops_the_line else None, "shape": shape,
-            "tx": n(min(end + 6, 42.0)), "show": {"empty": "to_low_h", "full": "to_high_h"}.get(v.cover.way, "content"),
-        })  # fmt: skip
+        rows.append(
+            {
+                "v": v,
+                "hex": hex_colour,
+                "level_y": n(21 - 20 * v.level_pct / 100.0),
+                "level_h": n(20 * v.level_pct / 100.0),
+                "wedge": f"M0 {n(top[0])}L{n(end)} {n(top[1])}V14H0z",
+                "end": n(end),
+                "ends": not math.isinf(hours) and hours <= SCALE_H,
+                "stops": stops,
+                "act_by": state.now + timedelta(hours=max(0.0, v.act_by_h)) if v.stops_the_line else None,
+                "shape": shape,
+                "tx": n(min(end + 6, 42.0)),
+                "show": {"empty": "to_low_h", "full": "to_high_h"}.get(v.cover.way, "content"),
+            }
+        )
     return rows
 
 

@@ -1,4 +1,5 @@
-"""Set points put in force on a unit: what the line is run with in place of the set-up, as records that a later one sets back."""
+"""Set points put in force on a unit: what the line is run with in place of the set-up, as records that a later one sets
+back."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
@@ -87,7 +88,8 @@ def put(*, change: Change, why: str, by, now, seen: int) -> Record:
 
 
 def set_back(*, record: Record, by, now) -> Record:
-    """What was in force before a set point is in force again, as a later record. Raises: ImpossibleInput when a newer one stands."""
+    """What was in force before a set point is in force again, as a later record. Raises: ImpossibleInput when a newer one
+    stands."""
     unit = record.data["unit"]
     with writing():
         _not_overtaken(unit, record.pk, now)

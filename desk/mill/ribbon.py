@@ -13,14 +13,30 @@ from desk.kit.templatetags.vat import tph, working_path
 from desk.mill.state import way_of
 
 COLUMNS = {
-    "chips": 24, "cook": 132, "wash": 240, "oxygen": 293, "bleach": 347, "recovered": 455, "clean": 563, "refine": 671,
-    "stock": 779, "blend": 944, "deliver": 1056,
-}  # fmt: skip
+    "chips": 24,
+    "cook": 132,
+    "wash": 240,
+    "oxygen": 293,
+    "bleach": 347,
+    "recovered": 455,
+    "clean": 563,
+    "refine": 671,
+    "stock": 779,
+    "blend": 944,
+    "deliver": 1056,
+}
 STATIONS = (
-    ("chips", "1", "Chips"), ("cook", "2", "Cook"), ("wash", "3", "Wash"), ("bleach", "4", "Bleach"),
-    ("recovered", "5", "Recovered"), ("clean", "6", "Clean"), ("refine", "7", "Refine"), ("stock", "8", "Stock"),
-    ("blend", "9", "Blend"), ("deliver", "0", "Deliver"),
-)  # fmt: skip
+    ("chips", "1", "Chips"),
+    ("cook", "2", "Cook"),
+    ("wash", "3", "Wash"),
+    ("bleach", "4", "Bleach"),
+    ("recovered", "5", "Recovered"),
+    ("clean", "6", "Clean"),
+    ("refine", "7", "Refine"),
+    ("stock", "8", "Stock"),
+    ("blend", "9", "Blend"),
+    ("deliver", "0", "Deliver"),
+)
 TOWER_X, LANE_END, END = 846.0, 872.0, 1280.0
 BLEACHED_POINTS, BLEACH_REACH, BLEACH_STOPS = 8.0, 101.0, 7
 FALLING = {
@@ -344,9 +360,15 @@ class _Painter:
         top, bottom, left, right = yc - 19.0, yc + 14.0, 836.0, 870.0
         level = bottom - (bottom - top) * now.level_pct / 100.0
         vat = {
-            "d": f"M{n(left)} {n(top)}V{n(bottom)}H{n(right)}V{n(top)}", "x": n(left), "y": n(level), "w": "34",
-            "h": n(bottom - level), "hex": hex_colour, "vessel": source.vessel, "in": {"x": n(left), "y": n(top), "w": "34", "h": n(bottom - top)},
-        }  # fmt: skip
+            "d": f"M{n(left)} {n(top)}V{n(bottom)}H{n(right)}V{n(top)}",
+            "x": n(left),
+            "y": n(level),
+            "w": "34",
+            "h": n(bottom - level),
+            "hex": hex_colour,
+            "vessel": source.vessel,
+            "in": {"x": n(left), "y": n(top), "w": "34", "h": n(bottom - top)},
+        }
         self.r.vats.append(vat)
         cover = now.cover
         if now.stops_the_line and not math.isinf(cover.hours):
@@ -400,7 +422,10 @@ class _Painter:
                 hex_colour = swatch(from_ks, beta=beta, wet=True).hex
                 foot = self.size["foot"]
                 lift = 8.0 if self.size is SMALL else (foot - y) / 2 + 10
-                d = f"M{n(x)} {n(foot)}V{n(foot - 2 if self.size is SMALL else foot - 18)}C{n(x)} {n(foot - lift)} {n(x - 2)} {n(y + w / 2)} {n(blend_x + 1)} {n(y + w / 2)}"
+                d = (
+                    f"M{n(x)} {n(foot)}V{n(foot - 2 if self.size is SMALL else foot - 18)}C{n(x)} {n(foot - lift)} "
+                    f"{n(x - 2)} {n(y + w / 2)} {n(blend_x + 1)} {n(y + w / 2)}"
+                )
                 m = _margin(s.cons_pct, self.size["water"])
                 self.r.stems.append(
                     {"d": d, "width": n(max(w, 1.2)), "edge": n(max(w, 1.2) + 1.4), "water": n(w + 2 * m), "hex": hex_colour}
@@ -442,9 +467,10 @@ class _Painter:
         hex_out, _ = colour_of(filled)
         t = self.blend_t
         nodes = [
-            Node(float(self.size["columns"]["blend"]), t, blend.cons_pct, hex_blend, 0), Node(self._at("deliver", 36.0, 10.0), t, chest.cons_pct, hex_blend, 0),
+            Node(float(self.size["columns"]["blend"]), t, blend.cons_pct, hex_blend, 0),
+            Node(self._at("deliver", 36.0, 10.0), t, chest.cons_pct, hex_blend, 0),
             Node(self._at("deliver", 140.0, 30.0), t + self.state.draw.filler_t_h, filled.cons_pct, hex_out, 0),
-        ]  # fmt: skip
+        ]
 
         def edges(wet: float):
             tops = [(p.x, centre - k * p.t_h / 2 - wet * _margin(p.cons_pct, self.size["water"])) for p in nodes]
@@ -503,25 +529,19 @@ class _Painter:
                     "weight": "600",
                 }
             )
-        shares = ", ".join(
-            f"{self.state.mill.sources[k].name.split()[0] if k in 'KSMR' else self.state.mill.sources[k].name.lower()} {100 * v:.0f}"
-            for k, v in self.state.shares.items()
-            if v > 0
-        )
-        first, _, second = shares.partition(", R ")
-        self.r.texts += [
-            {
-                "x": "950",
-                "y": n(centre + 46),
-                "text": first + ("," if second else " %"),
-                "class": "svgl quietf",
-                "weight": "450",
-            },
-        ]
-        if second:
+        told = [f"{self._short(k)} {100 * v:.0f}" for k, v in self.state.shares.items() if v > 0]
+        half = (len(told) + 1) // 2 if len(told) > SHARES_A_ROW else len(told)
+        for i, row in enumerate(filter(None, (told[:half], told[half:]))):
+            last = i or half == len(told)
+            text = ", ".join(row) + (" %" if last else ",")
             self.r.texts.append(
-                {"x": "950", "y": n(centre + 61), "text": f"R {second} %", "class": "svgl quietf", "weight": "450"}
+                {"x": "950", "y": n(centre + 46 + 15 * i), "text": text, "class": "svgl quietf", "weight": "450"}
             )
+
+    def _short(self, key: str) -> str:
+        """A source as it is called among others: by its key where its name starts with it, else by its name."""
+        name = self.state.mill.sources[key].name
+        return key if name.split()[0] == key else name.lower()
 
     def paint(self) -> Ribbon:
         for i, lane in enumerate(self.lanes):
@@ -531,9 +551,13 @@ class _Painter:
         gives = ", ".join(f"{self.state.mill.sources[k].name} {tph(v)}" for k, v in self.gives.items())
         self.r.summary = (
             f"Fibre ribbon, oven-dry tonnes an hour: {gives} make {tph(self.blend_t)}; "
-            f"{tph(self.state.draw.filler_t_h)} of filler makes {tph(self.blend_t + self.state.draw.filler_t_h)} to {self.state.mill.machine.name}"
+            f"{tph(self.state.draw.filler_t_h)} of filler makes {tph(self.blend_t + self.state.draw.filler_t_h)} to "
+            f"{self.state.mill.machine.name}"
         )
         return self.r
+
+
+SHARES_A_ROW = 4
 
 
 def _spots(ribbon: Ribbon, state) -> None:
@@ -555,10 +579,16 @@ def _spots(ribbon: Ribbon, state) -> None:
         now = state.vessels.get(vat.get("vessel", ""))
         if now is not None:
             show = {"empty": "to_low_h", "full": "to_high_h"}.get(now.cover.way, "content")
-            ribbon.spots.append({
-                "x": vat["x"], "y": n(float(vat["y"]) - 2), "w": vat["w"], "h": n(float(vat["h"]) + 18), "href": working_path(now.model, show, now.case, "/"),
-                "label": f"{now.vessel.name} {now.level_pct:.0f} %: how its cover is worked out",
-            })  # fmt: skip
+            ribbon.spots.append(
+                {
+                    "x": vat["x"],
+                    "y": n(float(vat["y"]) - 2),
+                    "w": vat["w"],
+                    "h": n(float(vat["h"]) + 18),
+                    "href": working_path(now.model, show, now.case, "/"),
+                    "label": f"{now.vessel.name} {now.level_pct:.0f} %: how its cover is worked out",
+                }
+            )
 
 
 def _run_key(state) -> tuple:

@@ -1,4 +1,5 @@
-"""A change of the set-up: everything wrong with a document, what it would change, proposed by one and countersigned by another."""
+"""A change of the set-up: everything wrong with a document, what it would change, proposed by one and countersigned by
+another."""
 
 import copy
 import json
@@ -304,15 +305,49 @@ def wells(item: dict, path: str = "") -> list[tuple[str, Any]]:
 
 
 WORDS = {
-    "gsm": "Basis weight, g/m²", "speed_m_min": "Speed, m/min", "moisture_pct": "Reel moisture, %", "sheet_ash_pct": "Ash of the sheet, %",
-    "chest_cons_pct": "Machine chest, %", "headbox_cons_pct": "Headbox, %", "full_t": "Holds at the brim, t OD", "cons_pct": "Consistency, %",
-    "lead_h": "Lead of its action, h", "in_t_h": "Brought in, t/h OD", "interval_min": "Every, min", "every_h": "Every, h", "low": "Inner low", "high": "Inner high",
-    "outer_low": "Outer low", "outer_high": "Outer high", "target": "Aim", "ash_pct": "Ash, %", "iso_pct": "Brightness, % ISO", "s457": "Scattering, m²/kg",
-    "csf_ml": "Freeness, mL CSF", "raw_wet_t_t": "Raw material, wet t/t OD", "transit_h": "From made to tower, h", "raw_name": "Raw material", "confirm": "Confirmed by (duplicate or sample)",
-    "stock_l_min": "Stock, L/min", "inlet_pct": "Chest outlet, %", "water_cons_pct": "White water, %", "water_max_l_min": "Water valve full open, L/min", "pipe_m": "Pipe to the meter, m",
-    "pipe_mm": "Pipe bore, mm", "filter_s": "Meter filter, s", "mixing_min": "Mixing, min", "now": "H-factor now", "gain": "Kappa a unit of H", "max_step": "Largest step of H", "temp_c": "Cooking temperature, °C",
-    "dead_min": "Seen after, min", "who": "Who (operator or lab)", "tap": "Where it is taken", "grade": "Band of the running grade", "spare": "Spare source",
-}  # fmt: skip
+    "gsm": "Basis weight, g/m²",
+    "speed_m_min": "Speed, m/min",
+    "moisture_pct": "Reel moisture, %",
+    "sheet_ash_pct": "Ash of the sheet, %",
+    "chest_cons_pct": "Machine chest, %",
+    "headbox_cons_pct": "Headbox, %",
+    "full_t": "Holds at the brim, t OD",
+    "cons_pct": "Consistency, %",
+    "lead_h": "Lead of its action, h",
+    "in_t_h": "Brought in, t/h OD",
+    "interval_min": "Every, min",
+    "every_h": "Every, h",
+    "low": "Inner low",
+    "high": "Inner high",
+    "outer_low": "Outer low",
+    "outer_high": "Outer high",
+    "target": "Aim",
+    "ash_pct": "Ash, %",
+    "iso_pct": "Brightness, % ISO",
+    "s457": "Scattering, m²/kg",
+    "csf_ml": "Freeness, mL CSF",
+    "raw_wet_t_t": "Raw material, wet t/t OD",
+    "transit_h": "From made to tower, h",
+    "raw_name": "Raw material",
+    "confirm": "Confirmed by (duplicate or sample)",
+    "stock_l_min": "Stock, L/min",
+    "inlet_pct": "Chest outlet, %",
+    "water_cons_pct": "White water, %",
+    "water_max_l_min": "Water valve full open, L/min",
+    "pipe_m": "Pipe to the meter, m",
+    "pipe_mm": "Pipe bore, mm",
+    "filter_s": "Meter filter, s",
+    "mixing_min": "Mixing, min",
+    "now": "H-factor now",
+    "gain": "Kappa a unit of H",
+    "max_step": "Largest step of H",
+    "temp_c": "Cooking temperature, °C",
+    "dead_min": "Seen after, min",
+    "who": "Who (operator or lab)",
+    "tap": "Where it is taken",
+    "grade": "Band of the running grade",
+    "spare": "Spare source",
+}
 
 
 def words(item: dict, name: str) -> tuple[str, str]:

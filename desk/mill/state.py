@@ -262,7 +262,8 @@ class MillState:
 
     @cached_property
     def makes(self) -> dict[str, mills.Made]:
-        """What the newest cook of each cooking unit made, by the model as it was run or the laboratory's kappa; a day old at most."""
+        """What the newest cook of each cooking unit made, by the model as it was run or the laboratory's kappa; a day old at
+        most."""
         wood = {u.cooks: u.id for u in self.mill.units if u.cooks}
         if not wood:
             return {}
@@ -375,7 +376,8 @@ class MillState:
         return dict(sorted(found.items(), key=lambda kv: kv[1].cover.hours))
 
     def cover_case(self, key: str, level: float) -> CoverCase | CoverStopCase:
-        """A vessel's cover at the rates now; with the machine's next stop or slow run (or the end of this one) where it has one."""
+        """A vessel's cover at the rates now; with the machine's next stop or slow run (or the end of this one) where it has
+        one."""
         v, (now_in, now_out) = self.mill.vessels[key], self.rates[key]
         halt = self.stops[0] if self.stops and self.stops[0].start <= self.now + COVER_AHEAD else None
         card = self.next_card

@@ -108,10 +108,17 @@ def edit(request, section: str, key: str):
         raise Http404
     typed = request.POST if request.method == "POST" else {}
     rows = [
-        {"name": name, "heading": setups.words(item, name)[0], "label": setups.words(item, name)[1], "flag": isinstance(value, bool),
-         "value": typed.get(name, "" if value is None else value), "on": (name in typed) if typed else bool(value), "error": ""}
+        {
+            "name": name,
+            "heading": setups.words(item, name)[0],
+            "label": setups.words(item, name)[1],
+            "flag": isinstance(value, bool),
+            "value": typed.get(name, "" if value is None else value),
+            "on": (name in typed) if typed else bool(value),
+            "error": "",
+        }
         for name, value in setups.wells(item)
-    ]  # fmt: skip
+    ]
     context = {
         "section": section,
         "key": key,

@@ -58,6 +58,12 @@ def found_after(*, move: Record, value: float, by, now) -> Record:
     band = Band(low=low, high=high if high > low else low + 1e-9)
     found = outcome(before=reading if reading is not None else value, expected=move.data["expected"], after=value, band=band)
     return write(
-        kind=Kind.EFFECT, subject=move.subject, by=by, now=now, says=f"{move.data['title']}: {WORDS[found]}", status=found,
-        data={"after": value, "expected": move.data["expected"]}, about=decision,
-    )  # fmt: skip
+        kind=Kind.EFFECT,
+        subject=move.subject,
+        by=by,
+        now=now,
+        says=f"{move.data['title']}: {WORDS[found]}",
+        status=found,
+        data={"after": value, "expected": move.data["expected"]},
+        about=decision,
+    )

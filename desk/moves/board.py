@@ -116,11 +116,18 @@ def _blows(state, wanted) -> list[Line]:
         done = decided_on_next(cook)
         found.append(
             Line(
-                practice=wanted[move.row], key=move.row, place=f"Cook {cook.number}, {species}", state="calm" if done else "stands",
-                says="" if done else f"Next cook {'+' if move.size > 0 else ''}{figure(move.size, 0 if unit == 'H' else 2)} {unit}",
-                why=f"Kappa {cook.kappa:.1f} for {cook.target:.0f}.", url=reverse("cook:one", args=[cook.number]), decided=done,
+                practice=wanted[move.row],
+                key=move.row,
+                place=f"Cook {cook.number}, {species}",
+                state="calm" if done else "stands",
+                says=""
+                if done
+                else f"Next cook {'+' if move.size > 0 else ''}{figure(move.size, 0 if unit == 'H' else 2)} {unit}",
+                why=f"Kappa {cook.kappa:.1f} for {cook.target:.0f}.",
+                url=reverse("cook:one", args=[cook.number]),
+                decided=done,
             )
-        )  # fmt: skip
+        )
     for key in ("K1", "K2", "K3", "K8"):
         if key not in seen:
             found.append(

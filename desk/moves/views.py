@@ -39,9 +39,18 @@ def table(request):
     group = group_of(request.GET.get("group", "cook"))
     found = lines(state, group)
     context = {
-        "station": "cook" if group[0] == "mechanical" else group[0], "stations": STATIONS, "small": draw_small(state), "groups": GROUPS, "group": group, "lines": found,
-        "standing": sum(x.state == "stands" for x in found), "open_moves": Record.objects.current().filter(kind=Kind.MOVE).exclude(followed_by__kind=Kind.DECISION).order_by("-at")[:5],
-    }  # fmt: skip
+        "station": "cook" if group[0] == "mechanical" else group[0],
+        "stations": STATIONS,
+        "small": draw_small(state),
+        "groups": GROUPS,
+        "group": group,
+        "lines": found,
+        "standing": sum(x.state == "stands" for x in found),
+        "open_moves": Record.objects.current()
+        .filter(kind=Kind.MOVE)
+        .exclude(followed_by__kind=Kind.DECISION)
+        .order_by("-at")[:5],
+    }
     return render(request, "moves/table.html", context)
 
 
@@ -73,18 +82,42 @@ def row(request, key: str):
             problem = "; ".join(f"{p.field} {p.text}" for p in refusal.problems)
     labels = {n: q.label for n, q in quantities(model.case_class).items()}
     context = {
-        "station": station_of(practice), "stations": STATIONS, "small": draw_small(state), "practice": practice, "spot": spot, "form": form, "result": result, "came": start.came, "problem": problem,
-        "missing": [labels[n].lower() for n in start.missing] if untouched else [], "model": model, "here": reverse("moves:row", args=[key]), "history": actions.moves_of(spot)[:6], "waiting": actions.waiting(spot),
-        "may_propose": request.user.may("propose"), "may_move": request.user.may("move"), "group": next(g for g in GROUPS if practice.station in g[2]), "plan_row": spot.band in state.mill.plan,
+        "station": station_of(practice),
+        "stations": STATIONS,
+        "small": draw_small(state),
+        "practice": practice,
+        "spot": spot,
+        "form": form,
+        "result": result,
+        "came": start.came,
+        "problem": problem,
+        "missing": [labels[n].lower() for n in start.missing] if untouched else [],
+        "model": model,
+        "here": reverse("moves:row", args=[key]),
+        "history": actions.moves_of(spot)[:6],
+        "waiting": actions.waiting(spot),
+        "may_propose": request.user.may("propose"),
+        "may_move": request.user.may("move"),
+        "group": next(g for g in GROUPS if practice.station in g[2]),
+        "plan_row": spot.band in state.mill.plan,
         "reads": labels.get(practice.reads, ""),
-    }  # fmt: skip
+    }
     if result is not None:
         context |= {
-            "results": result_rows(result, request.schools), "cautions": cautions_of(result), "given": form.given,
+            "results": result_rows(result, request.schools),
+            "cautions": cautions_of(result),
+            "given": form.given,
             "slip": slip_of(practice, spot, result, form.cleaned_data, now=state.now) if result.stands else None,
             "lookup": f"{reverse('handbook:working', args=[model.name])}?{form.query}",
-            "p": sweep(result, form.case, model, of="after", by=practice.reads if practice.reads in form.fields else "", band=(result.band_low, result.band_high) if practice.reads in form.fields else ()),
-        }  # fmt: skip
+            "p": sweep(
+                result,
+                form.case,
+                model,
+                of="after",
+                by=practice.reads if practice.reads in form.fields else "",
+                band=(result.band_low, result.band_high) if practice.reads in form.fields else (),
+            ),
+        }
     if problem or (request.method == "POST" and result is None):
         return render(request, "moves/row.html", context, status=422)
     return render_bench(request, "moves/row", context)

@@ -68,9 +68,14 @@ def issue_card(*, by, now, wish, card, state) -> Record:
     data = card_data(wish, card, state) | {"number": number, "version": version}
     before = latest_card(wish.order)
     return write(
-        kind=Kind.RUNCARD, subject=wish.order, by=by, now=now, data=data, about=before,
+        kind=Kind.RUNCARD,
+        subject=wish.order,
+        by=by,
+        now=now,
+        data=data,
+        about=before,
         says=f"Run card {number}, order {wish.order} version {version}: start {clock(wish.start)}, {figure(card.hours, 1)} h",
-    )  # fmt: skip
+    )
 
 
 @writing()
@@ -84,9 +89,14 @@ def _with(*, by, now, card: Record, kept: dict) -> Record:
     version = Record.objects.filter(kind=Kind.RUNCARD, subject=card.subject).count() + 1
     data = {**card.data, "version": version, "cases": [*card.data.get("cases", []), kept]}
     return write(
-        kind=Kind.RUNCARD, subject=card.subject, by=by, now=now, data=data, about=card,
+        kind=Kind.RUNCARD,
+        subject=card.subject,
+        by=by,
+        now=now,
+        data=data,
+        about=card,
         says=f"Run card {card.data['number']}, order {card.subject} version {version}: with {kept['name']}",
-    )  # fmt: skip
+    )
 
 
 @writing()
@@ -116,9 +126,13 @@ def attach_cook(*, by, now, card: Record, form, profile) -> Record:
         raise Refused("card", f"Not sent. {refusal}") from None
     steps = ", ".join(f"{m:g} min {t:g} °C" for m, t in profile.points)
     figures = [
-        ["kappa foreseen", figure(found.cooked.kappa, 1), ""], ["H-factor", figure(found.cooked.h, 0), ""], ["EA on wood", figure(case.ea_pct_naoh, 1), "% NaOH"],
-        ["white liquor", figure(found.plan.white_m3, 1), "m³"], ["pulp", figure(found.pulp_t, 1), "t OD"], ["profile", steps, ""],
-    ]  # fmt: skip
+        ["kappa foreseen", figure(found.cooked.kappa, 1), ""],
+        ["H-factor", figure(found.cooked.h, 0), ""],
+        ["EA on wood", figure(case.ea_pct_naoh, 1), "% NaOH"],
+        ["white liquor", figure(found.plan.white_m3, 1), "m³"],
+        ["pulp", figure(found.pulp_t, 1), "t OD"],
+        ["profile", steps, ""],
+    ]
     given = form.given | {f"m{i}": f"{m:.6g}" for i, (m, _) in enumerate(profile.points)}
     given |= {f"t{i}": f"{t:.6g}" for i, (_, t) in enumerate(profile.points)}
     words = f"{case.species} cook, {'fit to ' + str(fit.n) + ' cooks' if fit else 'published coefficients'}"
@@ -140,23 +154,62 @@ def card_data(wish, card, state) -> dict:
     for r in card.rows:
         course = [[t, r.level_pct(c)] for t, c in r.course.points]
         inside = [p for t, p in course if t <= card.end_h + 1e-9]
-        rows.append({
-            "key": r.supply.source.key, "name": r.supply.name, "share_pct": 100 * r.supply.source.share, "t_h": r.t_h, "cons_pct": r.supply.source.cons_pct,
-            "l_min": r.l_min, "run_t": r.run_t, "raw_wet_t": r.raw_wet_t, "raw_name": r.supply.raw_name, "vessel": r.supply.vessel,
-            "course": [] if r.supply.spare else course, "least": min(inside), "most": max(inside),
-        })  # fmt: skip
+        rows.append(
+            {
+                "key": r.supply.source.key,
+                "name": r.supply.name,
+                "share_pct": 100 * r.supply.source.share,
+                "t_h": r.t_h,
+                "cons_pct": r.supply.source.cons_pct,
+                "l_min": r.l_min,
+                "run_t": r.run_t,
+                "raw_wet_t": r.raw_wet_t,
+                "raw_name": r.supply.raw_name,
+                "vessel": r.supply.vessel,
+                "course": [] if r.supply.spare else course,
+                "least": min(inside),
+                "most": max(inside),
+            }
+        )
     end = wish.start + timedelta(hours=card.hours)
     return {
-        "order": wish.order, "grade": wish.grade, "grade_name": grade.name, "gsm": wish.gsm, "sale_t": wish.sale_t, "speed_m_min": wish.speed_m_min,
-        "start": wish.start.isoformat(), "end": end.isoformat(), "start_h": (wish.start - state.now).total_seconds() / 3600.0, "end_h": card.end_h, "hours": card.hours,
-        "shares_pct": wish.shares_pct, "gross_t_h": card.draw.gross_t_h, "od_t_h": card.draw.od_t_h, "solids_t_h": card.draw.solids_t_h,
-        "filler_t_h": card.draw.filler_t_h, "filler_kg_min": card.filler_kg_min, "thick_l_min": card.thick_l_min, "headbox_m3_min": card.headbox_m3_min,
-        "sum_l_min": card.sum_l_min, "chest_cons_pct": grade.chest_cons_pct, "headbox_cons_pct": grade.headbox_cons_pct, "sheet_ash_pct": grade.sheet_ash_pct,
-        "mix": {"cons_pct": card.mix.cons_pct, "csf_ml": card.mix.csf_ml, "iso_pct": card.mix.iso_pct, "ash_pct": card.mix.ash_pct},
-        "additives": [[a.name, a.dose_kg_t, kg] for a, kg in card.additives], "rows": rows, "levels_at": state.now.isoformat(),
-        "tests": [_test(t) for t in grade.tests], "steps": _steps(wish, card, state), "efficiency_pct": state.mill.machine.efficiency_pct,
+        "order": wish.order,
+        "grade": wish.grade,
+        "grade_name": grade.name,
+        "gsm": wish.gsm,
+        "sale_t": wish.sale_t,
+        "speed_m_min": wish.speed_m_min,
+        "start": wish.start.isoformat(),
+        "end": end.isoformat(),
+        "start_h": (wish.start - state.now).total_seconds() / 3600.0,
+        "end_h": card.end_h,
+        "hours": card.hours,
+        "shares_pct": wish.shares_pct,
+        "gross_t_h": card.draw.gross_t_h,
+        "od_t_h": card.draw.od_t_h,
+        "solids_t_h": card.draw.solids_t_h,
+        "filler_t_h": card.draw.filler_t_h,
+        "filler_kg_min": card.filler_kg_min,
+        "thick_l_min": card.thick_l_min,
+        "headbox_m3_min": card.headbox_m3_min,
+        "sum_l_min": card.sum_l_min,
+        "chest_cons_pct": grade.chest_cons_pct,
+        "headbox_cons_pct": grade.headbox_cons_pct,
+        "sheet_ash_pct": grade.sheet_ash_pct,
+        "mix": {
+            "cons_pct": card.mix.cons_pct,
+            "csf_ml": card.mix.csf_ml,
+            "iso_pct": card.mix.iso_pct,
+            "ash_pct": card.mix.ash_pct,
+        },
+        "additives": [[a.name, a.dose_kg_t, kg] for a, kg in card.additives],
+        "rows": rows,
+        "levels_at": state.now.isoformat(),
+        "tests": [_test(t) for t in grade.tests],
+        "steps": _steps(wish, card, state),
+        "efficiency_pct": state.mill.machine.efficiency_pct,
         "width_m": state.mill.machine.width_m,
-    }  # fmt: skip
+    }
 
 
 def _test(t) -> dict:
@@ -185,7 +238,8 @@ def _steps(wish, card, state) -> list[list[str]]:
             steps.append(
                 (
                     at,
-                    f"{v.vessel.name}: bring in more by now, else it is empty at {clock(state.now + timedelta(hours=v.cover.hours))}",
+                    f"{v.vessel.name}: bring in more by now, else it is empty at "
+                    f"{clock(state.now + timedelta(hours=v.cover.hours))}",
                 )
             )
     start = wish.start
@@ -217,7 +271,8 @@ def start_run(*, by, now, card: Record, state) -> Record:
         subject=card.subject,
         by=by,
         now=now,
-        says=f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} takes {d['grade_name']} {d['gsm']:g}, order {card.subject}",
+        says=f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} takes {d['grade_name']} "
+        f"{d['gsm']:g}, order {card.subject}",
         data=data,
         about=card,
     )

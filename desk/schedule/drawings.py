@@ -32,12 +32,33 @@ def cover_picture(card, state, wish, held=None) -> dict:
         if r.short_t > 0:
             points = [p for p in points if p[0] <= x(r.low_at_h) + 0.5]
         end_level = r.level_pct(r.course.at(card.end_h))
-        lanes.append({
-            "name": s.vessel, "now": f"now {s.level_pct:.0f} %", "top": n(top), "h": n(BAND_H), "bottom": n(top + BAND_H), "line": polyline(points),
-            "label_y": n(top + 16), "now_y": n(top + 31), "short": {"x": n(x(r.low_at_h)), "y": n(top + BAND_H), "text": f"empty {clock_at(state, r.low_at_h)}"} if r.short_t > 0 else None,
-            "early": {"x": n(x(r.early_low_at_h)), "y": n(top + BAND_H), "text": f"under its limit {clock_at(state, r.early_low_at_h)}"} if math.isfinite(r.early_low_at_h) else None,
-            "end": f"{end_level:.0f} %", "end_y": n(top + 24), "full": f"full {clock_at(state, r.high_at_h)}" if r.high_at_h < card.end_h else "", "full_x": n(x(min(r.high_at_h, span)) + 4), "full_y": n(top + 14),
-        })  # fmt: skip
+        lanes.append(
+            {
+                "name": s.vessel,
+                "now": f"now {s.level_pct:.0f} %",
+                "top": n(top),
+                "h": n(BAND_H),
+                "bottom": n(top + BAND_H),
+                "line": polyline(points),
+                "label_y": n(top + 16),
+                "now_y": n(top + 31),
+                "short": {"x": n(x(r.low_at_h)), "y": n(top + BAND_H), "text": f"empty {clock_at(state, r.low_at_h)}"}
+                if r.short_t > 0
+                else None,
+                "early": {
+                    "x": n(x(r.early_low_at_h)),
+                    "y": n(top + BAND_H),
+                    "text": f"under its limit {clock_at(state, r.early_low_at_h)}",
+                }
+                if math.isfinite(r.early_low_at_h)
+                else None,
+                "end": f"{end_level:.0f} %",
+                "end_y": n(top + 24),
+                "full": f"full {clock_at(state, r.high_at_h)}" if r.high_at_h < card.end_h else "",
+                "full_x": n(x(min(r.high_at_h, span)) + 4),
+                "full_y": n(top + 14),
+            }
+        )
     stops = []
     for stop in state.stops:
         a, b = ((w - state.now).total_seconds() / 3600.0 for w in (stop.start, stop.end))
@@ -60,10 +81,18 @@ def cover_picture(card, state, wish, held=None) -> dict:
         if h <= span:
             ticks.append({"x": n(x(h)), "text": f"{at:%H}"})
     return {
-        "lanes": lanes, "stops": stops, "ticks": ticks, "axis_y": n(height), "tick_y": n(height + 16), "height": n(height + 26), "total": f"{height + 26:.0f}",
-        "run_x": n(x(card.hours * 0 + (wish.start - state.now).total_seconds() / 3600.0)), "run_end": n(x(card.end_h)),
-        "run_mid": n((x((wish.start - state.now).total_seconds() / 3600.0) + x(card.end_h)) / 2), "order": wish.order or "this order",
-    }  # fmt: skip
+        "lanes": lanes,
+        "stops": stops,
+        "ticks": ticks,
+        "axis_y": n(height),
+        "tick_y": n(height + 16),
+        "height": n(height + 26),
+        "total": f"{height + 26:.0f}",
+        "run_x": n(x(card.hours * 0 + (wish.start - state.now).total_seconds() / 3600.0)),
+        "run_end": n(x(card.end_h)),
+        "run_mid": n((x((wish.start - state.now).total_seconds() / 3600.0) + x(card.end_h)) / 2),
+        "order": wish.order or "this order",
+    }
 
 
 def clock_at(state, hours: float) -> str:
@@ -83,8 +112,16 @@ def small_courses(card, state) -> list[dict]:
         def y(pct):
             return 46.0 - 40.0 * pct / 100.0
 
-        made.append({
-            "vessel": r["vessel"], "least": r["least"], "most": r["most"], "line": polyline([(x(t), y(p)) for t, p in r["course"]]),
-            "low": n(y(10)), "high": n(y(95)), "start": n(x(card["start_h"])), "end": n(x(card["end_h"])),
-        })  # fmt: skip
+        made.append(
+            {
+                "vessel": r["vessel"],
+                "least": r["least"],
+                "most": r["most"],
+                "line": polyline([(x(t), y(p)) for t, p in r["course"]]),
+                "low": n(y(10)),
+                "high": n(y(95)),
+                "start": n(x(card["start_h"])),
+                "end": n(x(card["end_h"])),
+            }
+        )
     return made

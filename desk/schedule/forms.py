@@ -32,9 +32,12 @@ class OrderForm:
         g = self.grade
         start = self.state.stops[0].end if self.state.stops else self.state.now + timedelta(hours=1)
         first = {
-            "order": "", "gsm": f"{g.gsm:g}", "sale_t": "60", "speed_m_min": f"{g.speed_m_min:g}",
+            "order": "",
+            "gsm": f"{g.gsm:g}",
+            "sale_t": "60",
+            "speed_m_min": f"{g.speed_m_min:g}",
             "start": timezone.localtime(start).strftime("%H:%M"),
-        }  # fmt: skip
+        }
         return first | {f"share_{k}": f"{100 * g.shares.get(k, 0.0):g}" for k in self.mill.sources}
 
     @property

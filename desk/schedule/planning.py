@@ -96,9 +96,15 @@ def relief_words(relief, card: RunCard, wish: Wish, state) -> dict:
             key = short.supply.source.key
             share, other = _floor(100 * relief.value), 0.0
             other = wish.shares_pct[relief.supply] + wish.shares_pct[key] - share
-            title = f"{key} {wish.shares_pct[key]:g} to {share:g} %, {spare.name.lower()} {wish.shares_pct[relief.supply]:g} to {other:g} %"
+            title = (
+                f"{key} {wish.shares_pct[key]:g} to {share:g} %, {spare.name.lower()} "
+                f"{wish.shares_pct[relief.supply]:g} to {other:g} %"
+            )
             mixed = state.mix_of({k: v / 100.0 for k, v in {**wish.shares_pct, key: share, relief.supply: other}.items()})
-            note = f"freeness {figure(mixed.csf_ml - card.mix.csf_ml, 0)} mL, brightness {figure(mixed.iso_pct - card.mix.iso_pct, 1)} points against as written"
+            note = (
+                f"freeness {figure(mixed.csf_ml - card.mix.csf_ml, 0)} mL, brightness "
+                f"{figure(mixed.iso_pct - card.mix.iso_pct, 1)} points against as written"
+            )
             put = {f"share_{key}": f"{share:g}", f"share_{relief.supply}": f"{other:g}"}
         else:
             title, note, put = f"More {spare.name.lower()}", "the store does not hold enough of it", {}

@@ -162,10 +162,16 @@ def _worked(form: OrderForm, state) -> dict:
         form.errors["shares"] = f"Ash of the sheet {card.reason}; least {card.nearest:.1f} %"
         return {"form": form}
     return {
-        "form": form, "wish": wish, "card": card, "picture": cover_picture(card, state, wish), "hexes": _dry_colours(state),
-        "reliefs": [relief_words(r, card, wish, state) for r in card.reliefs], "short": card.first_short,
-        "grade": form.grade, "full_rows": [r for r in card.rows if r.high_at_h < card.end_h and not r.supply.spare],
-    }  # fmt: skip
+        "form": form,
+        "wish": wish,
+        "card": card,
+        "picture": cover_picture(card, state, wish),
+        "hexes": _dry_colours(state),
+        "reliefs": [relief_words(r, card, wish, state) for r in card.reliefs],
+        "short": card.first_short,
+        "grade": form.grade,
+        "full_rows": [r for r in card.rows if r.high_at_h < card.end_h and not r.supply.spare],
+    }
 
 
 def _dry_colours(state) -> dict[str, str]:

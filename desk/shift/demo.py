@@ -57,18 +57,46 @@ PEOPLE = (
     ("admin", "admin", "admin", "", "users, set-up, restore; signs no production record"),
 )
 LEVELS = {
-    "S.tower": 15, "B.tower": 79, "larch.silo": 48, "R.tower": 66, "K.tower": 41, "M.tower": 58, "machine.chest": 58, "S.chest": 62,
-    "alder.silo": 63, "bagasse.pile": 71, "W.store": 62,
-}  # fmt: skip
+    "S.tower": 15,
+    "B.tower": 79,
+    "larch.silo": 48,
+    "R.tower": 66,
+    "K.tower": 41,
+    "M.tower": 58,
+    "machine.chest": 58,
+    "S.chest": 62,
+    "alder.silo": 63,
+    "bagasse.pile": 71,
+    "W.store": 62,
+}
 # the newest result of a row: (minutes before NOW, value); None keeps what the noise made
 LAST = {
-    "K.chips.moisture": (52, 46.8), "K.alder_blow.kappa": (42, 18.2), "K.last_mat.soda_loss": (67, 8.4), "K.last_washer.brightness": (72, 86.4),
-    "K.last_washer.dirt": (62, 1.8), "K.refiner.freeness": (47, 455), "S.depith.pith": (95, 11.2), "S.blow.kappa": (31, 14.3),
-    "S.blow.residual_alkali": (78, 5.2), "S.last_mat.soda_loss": (55, 8.9), "S.last_washer.brightness": (40, 83.0), "S.cleaner.sand": (110, 0.31),
-    "S.refiner.freeness": (35, 420), "M.chips.moisture": (88, 50.4), "M.blow.freeness": (44, 124), "M.press.consistency": (120, 28.1),
-    "M.bleach.brightness": (58, 70.2), "M.screen.shives": (75, 0.42), "M.refiner.freeness": (277, 121), "R.bales.unusable": (102, 2.4),
-    "R.float.gain": (87, 9.6), "R.line_end.stickies": (182, 236), "R.refiner.freeness": (38, 345), "M.chest.consistency": (130, 3.70), "R.chest.consistency": (100, 3.65),
-}  # fmt: skip
+    "K.chips.moisture": (52, 46.8),
+    "K.alder_blow.kappa": (42, 18.2),
+    "K.last_mat.soda_loss": (67, 8.4),
+    "K.last_washer.brightness": (72, 86.4),
+    "K.last_washer.dirt": (62, 1.8),
+    "K.refiner.freeness": (47, 455),
+    "S.depith.pith": (95, 11.2),
+    "S.blow.kappa": (31, 14.3),
+    "S.blow.residual_alkali": (78, 5.2),
+    "S.last_mat.soda_loss": (55, 8.9),
+    "S.last_washer.brightness": (40, 83.0),
+    "S.cleaner.sand": (110, 0.31),
+    "S.refiner.freeness": (35, 420),
+    "M.chips.moisture": (88, 50.4),
+    "M.blow.freeness": (44, 124),
+    "M.press.consistency": (120, 28.1),
+    "M.bleach.brightness": (58, 70.2),
+    "M.screen.shives": (75, 0.42),
+    "M.refiner.freeness": (277, 121),
+    "R.bales.unusable": (102, 2.4),
+    "R.float.gain": (87, 9.6),
+    "R.line_end.stickies": (182, 236),
+    "R.refiner.freeness": (38, 345),
+    "M.chest.consistency": (130, 3.70),
+    "R.chest.consistency": (100, 3.65),
+}
 TODAY_CHEST = {  # (hour, minute): value, at the machine chest during lot A01
     "machine.chest.freeness": ((6, 30, 360), (7, 30, 365), (8, 30, 385), (9, 30, 395), (9, 50, 375)),
     "machine.chest.consistency": ((6, 30, 3.59), (7, 30, 3.62), (8, 30, 3.60), (9, 30, 3.61), (9, 50, 3.60)),
@@ -78,9 +106,15 @@ TODAY_CHEST = {  # (hour, minute): value, at the machine chest during lot A01
 }
 # eight pairs of the S chest: hours before NOW, laboratory, meter
 S_PAIRS = (
-    (29.4, 3.42, 3.50), (25.6, 3.55, 3.66), (21.5, 3.31, 3.38), (17.4, 3.60, 3.69), (13.3, 3.48, 3.59), (9.2, 3.70, 3.80), (5.1, 3.25, 3.30),
+    (29.4, 3.42, 3.50),
+    (25.6, 3.55, 3.66),
+    (21.5, 3.31, 3.38),
+    (17.4, 3.60, 3.69),
+    (13.3, 3.48, 3.59),
+    (9.2, 3.70, 3.80),
+    (5.1, 3.25, 3.30),
     (1.1, 3.52, 3.62),
-)  # fmt: skip
+)
 WHO = {"lab": "wa", "operator": "tk"}
 LOT_KINDS = {
     "larch": ("K", "D"),
@@ -162,10 +196,27 @@ def _history(mill, people, rng, now: datetime, days: int) -> None:
         singles = [value - t["spread"] / 2, value + t["spread"] / 2] if pads else [value]
         agreed = combine(tuple(singles), r_abs=test.r_abs, r_rel_pct=test.r_rel_pct)
         record = Record(
-            kind=Kind.RESULT, subject=row.id, at=at, entered_at=at + timedelta(minutes=9), by=t["by"], signed=t["by"].signed, value=value,
-            status=agreed.status.value, says=f"{test.name} {shown}{unit}, {row.place}", core_version=core.__version__, previous_hash=last,
-            data={"test": row.test, "place": row.place, "singles": singles, "weighings": [], "spread": agreed.spread, "limit": agreed.limit, "cautions": []},
-        )  # fmt: skip
+            kind=Kind.RESULT,
+            subject=row.id,
+            at=at,
+            entered_at=at + timedelta(minutes=9),
+            by=t["by"],
+            signed=t["by"].signed,
+            value=value,
+            status=agreed.status.value,
+            says=f"{test.name} {shown}{unit}, {row.place}",
+            core_version=core.__version__,
+            previous_hash=last,
+            data={
+                "test": row.test,
+                "place": row.place,
+                "singles": singles,
+                "weighings": [],
+                "spread": agreed.spread,
+                "limit": agreed.limit,
+                "cautions": [],
+            },
+        )
         record.hash = last = record.chained(last)
         records.append(record)
     Record.objects.bulk_create(records, batch_size=500)
@@ -234,11 +285,15 @@ def _levels(rng, now: datetime, days: int) -> None:
 def _source_lots(mill, people, now: datetime) -> None:
     """Cooks, slices, bale groups and reels of the last days, as lots that the towers were filled with."""
     plans = (
-        ("larch kraft, batch cook", "larch", "K", 2.05, 9.0, 1), ("alder kraft, 4 h slice", "alder", "K", 4.0, 9.2, 51),
-        ("soda bagasse, 4 h slice", "bagasse", "S", 4.0, 7.6, 1), ("thermomechanical hemlock, 8 h slice", "hemlock", "M", 8.0, 16.4, 3),
-        ("recovered ledger, bale lot", "ledger", "R", 5.0, 5.2, 1), ("recovered book trim, bale lot", "ledger", "R", 5.0, 3.7, 41),
-        ("bought wet lap", "wet lap", "W", 60.0, 60.0, 1), ("broke, with its own history", "broke", "B", 6.0, 12.9, 1),
-    )  # fmt: skip
+        ("larch kraft, batch cook", "larch", "K", 2.05, 9.0, 1),
+        ("alder kraft, 4 h slice", "alder", "K", 4.0, 9.2, 51),
+        ("soda bagasse, 4 h slice", "bagasse", "S", 4.0, 7.6, 1),
+        ("thermomechanical hemlock, 8 h slice", "hemlock", "M", 8.0, 16.4, 3),
+        ("recovered ledger, bale lot", "ledger", "R", 5.0, 5.2, 1),
+        ("recovered book trim, bale lot", "ledger", "R", 5.0, 3.7, 41),
+        ("bought wet lap", "wet lap", "W", 60.0, 60.0, 1),
+        ("broke, with its own history", "broke", "B", 6.0, 12.9, 1),
+    )
     made = []
     for i, (what, word, source, every, t, first) in enumerate(plans):
         line, kind = LOT_KINDS[word]
@@ -266,16 +321,40 @@ def _earlier_lots(people, now: datetime, state_at) -> None:
         opened = open_lot(order="H-0411", grade="EX70", by=people["jd"], now=start, state=state)
         tonnes = 4.0 * state.draw.solids_t_h
         close_lot(opened=opened, by=people["jd"], now=end, state=state, tonnes=tonnes)
-        write(kind=Kind.DISPOSITION, subject=opened.subject, by=people["mr" if k < 3 else "as"], now=end + timedelta(minutes=12), status="released",
-              says=f"Lot {opened.subject} released: every test of the card is inside",
-              data={"action": "release", "proposed": "release", "why": ["every test of the card is inside"], "meaning": "released"}, about=opened)  # fmt: skip
+        write(
+            kind=Kind.DISPOSITION,
+            subject=opened.subject,
+            by=people["mr" if k < 3 else "as"],
+            now=end + timedelta(minutes=12),
+            status="released",
+            says=f"Lot {opened.subject} released: every test of the card is inside",
+            data={
+                "action": "release",
+                "proposed": "release",
+                "why": ["every test of the card is inside"],
+                "meaning": "released",
+            },
+            about=opened,
+        )
 
 
 def _night_handover(people, now: datetime) -> None:
     start = now.replace(hour=18, minute=0) - timedelta(days=1)
     watch = "Depither screen 2 is blanked. Bagasse comes wet from the press: watch the S washer."
-    titles = ("People, permits, overrides", "The Heron", "Off their card, by station", "Levels and cover", "Deviations, lots on hold", "Moves waiting for their retest",
-              "Samples late or missed", "Equipment", "Changed on purpose", "Chemicals and bales", "To watch", "The shift in figures")  # fmt: skip
+    titles = (
+        "People, permits, overrides",
+        "The Heron",
+        "Off their card, by station",
+        "Levels and cover",
+        "Deviations, lots on hold",
+        "Moves waiting for their retest",
+        "Samples late or missed",
+        "Equipment",
+        "Changed on purpose",
+        "Chemicals and bales",
+        "To watch",
+        "The shift in figures",
+    )
     lines = {
         1: "No injuries. Permit open to 20:00: hot work, S depither platform.",
         2: "Exercise white 70, H-0412, since 06:00 to come.",
@@ -352,8 +431,16 @@ def _this_morning(mill, people, now: datetime, state_at) -> None:
     state = state_at(at(10, 0))
     close_lot(opened=first, by=people["jd"], now=at(10, 0), state=state)
     open_lot(order="H-0412", grade="EX70", by=people["jd"], now=at(10, 0), state=state)
-    write(kind=Kind.DISPOSITION, subject=first.subject, by=people["mr"], now=at(10, 6), status="held", says=f"Lot {first.subject} held: freeness: inside, but not proven",
-          data={"action": "hold", "proposed": "hold", "why": ["freeness: inside, but not proven"], "meaning": "held"}, about=first)  # fmt: skip
+    write(
+        kind=Kind.DISPOSITION,
+        subject=first.subject,
+        by=people["mr"],
+        now=at(10, 6),
+        status="held",
+        says=f"Lot {first.subject} held: freeness: inside, but not proven",
+        data={"action": "hold", "proposed": "hold", "why": ["freeness: inside, but not proven"], "meaning": "held"},
+        about=first,
+    )
     record_sample(
         row=larch, entry=Entry(results=(33.1,)), at=at(10, 14), by=people["tk"], now=at(10, 33), state=state_at(at(10, 33))
     )
@@ -380,9 +467,13 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     yesterday = now.replace(hour=6, minute=0) - timedelta(hours=24)
     lead = people["mr"]
     for number, grade, sale, start in (
-        ("H-0411", "EX70", 400, yesterday), ("H-0412", "EX70", 130, now.replace(hour=6, minute=0)), ("H-0413", "LB80", 80, now.replace(hour=15, minute=30)),
-        ("H-0414", "EX70", 60, now.replace(hour=20, minute=45)), ("H-0415", "WP110", 70, now + timedelta(hours=14)), ("H-0416", "EX70", 90, now + timedelta(hours=18)),
-    ):  # fmt: skip
+        ("H-0411", "EX70", 400, yesterday),
+        ("H-0412", "EX70", 130, now.replace(hour=6, minute=0)),
+        ("H-0413", "LB80", 80, now.replace(hour=15, minute=30)),
+        ("H-0414", "EX70", 60, now.replace(hour=20, minute=45)),
+        ("H-0415", "WP110", 70, now + timedelta(hours=14)),
+        ("H-0416", "EX70", 90, now + timedelta(hours=18)),
+    ):
         g = mill.grades[grade]
         add_order(
             by=lead,

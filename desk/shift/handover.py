@@ -14,10 +14,19 @@ from desk.people.pins import PinRefused, check_pin
 from desk.people.rights import refuse
 
 TITLES = (
-    "People, permits, overrides", "The machine", "Off their card, by station", "Levels and cover", "Deviations, lots on hold",
-    "Moves waiting for their retest", "Samples late or missed", "Equipment", "Changed on purpose", "Chemicals and bales",
-    "To watch", "The shift in figures",
-)  # fmt: skip
+    "People, permits, overrides",
+    "The machine",
+    "Off their card, by station",
+    "Levels and cover",
+    "Deviations, lots on hold",
+    "Moves waiting for their retest",
+    "Samples late or missed",
+    "Equipment",
+    "Changed on purpose",
+    "Chemicals and bales",
+    "To watch",
+    "The shift in figures",
+)
 NONE = ["None."]
 WRITTEN = {1: "people", 8: "equipment", 10: "chemicals"}  # sections that only a person can fill
 
@@ -39,11 +48,13 @@ def draft(state) -> dict:
 
     run = state.run
     made[2].append(
-        f"{state.grade.name} {run['gsm']:g}{', ' + run['order'] if run['order'] else ''}, since {clock(run['since'])}, takes {tph(state.draw.solids_t_h)} t/h."
+        f"{state.grade.name} {run['gsm']:g}{', ' + run['order'] if run['order'] else ''}, since "
+        f"{clock(run['since'])}, takes {tph(state.draw.solids_t_h)} t/h."
     )
     for s in state.stops:
         made[2].append(
-            f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} stops {clock(s.start)} to {clock(s.end)}: {s.what}."
+            f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} stops {clock(s.start)} to "
+            f"{clock(s.end)}: {s.what}."
         )
     queue = orders_waiting(now)[:3]
     if queue:
@@ -56,7 +67,8 @@ def draft(state) -> dict:
     for r in board.drifting:
         if r.state in ("act", "contain"):
             made[3].append(
-                f"{r.row.station.capitalize()}: {r.row.place} {midline(r.test.name)} {r.shown}{' ' + r.short_unit if r.short_unit else ''}, {r.judgement.word}, {clock(r.result.at)}."
+                f"{r.row.station.capitalize()}: {r.row.place} {midline(r.test.name)} "
+                f"{r.shown}{' ' + r.short_unit if r.short_unit else ''}, {r.judgement.word}, {clock(r.result.at)}."
             )
     watch = sum(r.state == "watch" for r in board.rows)
     read = sum(r.result is not None for r in board.rows)

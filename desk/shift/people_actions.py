@@ -73,7 +73,8 @@ def one_time_pin() -> str:
 
 
 def add_first(*, initials: str, pin: str, again: str, now: datetime) -> Person:
-    """The first administrator of an empty desk, with a PIN of their own. Raises: Refused, also where somebody is known already."""
+    """The first administrator of an empty desk, with a PIN of their own. Raises: Refused, also where somebody is known
+    already."""
     shown, username = _initials(initials)
     check_new_pin(pin, again, Person(username=username))
     hashed = make_password(pin)

@@ -69,9 +69,17 @@ def line(request, key: str):
     readings = [r for r in board.rows if r.row.station == key]
     name = next(n for k, _, n in STATIONS if k == key)
     context = {
-        "station": key, "stations": STATIONS, "small": draw_small(state), "name": name, "will_do": WILL_DO.get(key, ""), "rows": rows, "readings": readings,
-        "passes": state.solution.passes, "closure": state.solution.worst_closure, "components": [(c, NAMES[c]) for c in COMPONENTS],
-    }  # fmt: skip
+        "station": key,
+        "stations": STATIONS,
+        "small": draw_small(state),
+        "name": name,
+        "will_do": WILL_DO.get(key, ""),
+        "rows": rows,
+        "readings": readings,
+        "passes": state.solution.passes,
+        "closure": state.solution.worst_closure,
+        "components": [(c, NAMES[c]) for c in COMPONENTS],
+    }
     return render(request, "stations/station.html", context)
 
 

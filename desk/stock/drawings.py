@@ -20,11 +20,20 @@ def pipe(inlet_l: float, water_l: float, out_l: float, fibre_t_h: float) -> dict
     yc = 170.0
     h_in, h_out, w = inlet_l * px / 2, out_l * px / 2, max(water_l * px, 0.0)
     return {
-        "water": band(134, yc - h_in, yc + h_in, 330, yc - h_out, yc + h_out) + f"M330 {n(yc - h_out)}H{n(W)}V{n(yc + h_out)}H330Z",
-        "core": f"M134 {n(yc - core / 2)}H{n(W)}V{n(yc + core / 2)}H134Z", "hex": PULP,
-        "fall": f"M{n(266 - w / 2)} 20H{n(266 + w / 2)}V110C{n(266 + w / 2)} 140 {n(280 + w / 2)} {n(yc - h_out)} 330 {n(yc - h_out)}V{n(yc - h_out + min(w, 2 * h_out))}C{n(270)} {n(yc - h_out + min(w, 2 * h_out))} {n(266 - w / 2)} 150 {n(266 - w / 2)} 110Z" if w > 0.5 else "",
-        "top_out": n(yc - h_out - 8), "under_in": n(yc + max(h_in, h_out) + 22), "yc": n(yc + 4.5), "water_x": n(266 + w / 2 + 8),
-    }  # fmt: skip
+        "water": band(134, yc - h_in, yc + h_in, 330, yc - h_out, yc + h_out)
+        + f"M330 {n(yc - h_out)}H{n(W)}V{n(yc + h_out)}H330Z",
+        "core": f"M134 {n(yc - core / 2)}H{n(W)}V{n(yc + core / 2)}H134Z",
+        "hex": PULP,
+        "fall": f"M{n(266 - w / 2)} 20H{n(266 + w / 2)}V110C{n(266 + w / 2)} 140 {n(280 + w / 2)} {n(yc - h_out)} "
+        f"330 {n(yc - h_out)}V{n(yc - h_out + min(w, 2 * h_out))}C{n(270)} {n(yc - h_out + min(w, 2 * h_out))} "
+        f"{n(266 - w / 2)} 150 {n(266 - w / 2)} 110Z"
+        if w > 0.5
+        else "",
+        "top_out": n(yc - h_out - 8),
+        "under_in": n(yc + max(h_in, h_out) + 22),
+        "yc": n(yc + 4.5),
+        "water_x": n(266 + w / 2 + 8),
+    }
 
 
 def meter_picture(loop, chest) -> dict:
@@ -47,10 +56,21 @@ def bias_plot(pairs, check) -> dict:
     times = [{"x": n(18 + step * i), "text": pairs[i]["time"]} for i in range(0, len(d), max(1, len(d) // 3))]
     a, m, hw = check.action_pct, check.bias_pct, check.half_width_pct
     return {
-        "band_y": n(y(a)), "band_h": n(y(-a) - y(a)), "zero": n(y(0)), "points": points, "times": times, "mean": n(y(m)), "up": n(y(m + hw)), "down": n(y(m - hw)),
-        "mean_text_y": n(y(m) + 4), "half_y": n(max(10.0, y(m + hw) - 3)), "a_y": n(y(a) + 4), "b_y": n(y(-a) + 4), "z_y": n(y(0) + 4),
+        "band_y": n(y(a)),
+        "band_h": n(y(-a) - y(a)),
+        "zero": n(y(0)),
+        "points": points,
+        "times": times,
+        "mean": n(y(m)),
+        "up": n(y(m + hw)),
+        "down": n(y(m - hw)),
+        "mean_text_y": n(y(m) + 4),
+        "half_y": n(max(10.0, y(m + hw) - 3)),
+        "a_y": n(y(a) + 4),
+        "b_y": n(y(-a) + 4),
+        "z_y": n(y(0) + 4),
         "label_clear": abs(y(m) - y(a)) > 14,
-    }  # fmt: skip
+    }
 
 
 def slope_plot(pairs, check) -> dict:
@@ -68,9 +88,12 @@ def slope_plot(pairs, check) -> dict:
     line = [(x(v), y(check.intercept_pct + check.slope * v)) for v in (labs[0] - 0.04, labs[-1] + 0.04)]
     ticks = np.linspace(labs[0], labs[-1], 3)
     return {
-        "dots": [{"x": n(x(p["lab"])), "y": n(y(p["meter"]))} for p in pairs], "line": polyline(line), "one": polyline([(x(low), y(low)), (x(high), y(high))]),
-        "xt": [{"x": n(x(t)), "text": f"{t:.1f}"} for t in ticks], "yt": [{"y": n(y(t) + 4), "text": f"{t:.1f}"} for t in ticks],
-    }  # fmt: skip
+        "dots": [{"x": n(x(p["lab"])), "y": n(y(p["meter"]))} for p in pairs],
+        "line": polyline(line),
+        "one": polyline([(x(low), y(low)), (x(high), y(high))]),
+        "xt": [{"x": n(x(t)), "text": f"{t:.1f}"} for t in ticks],
+        "yt": [{"y": n(y(t) + 4), "text": f"{t:.1f}"} for t in ticks],
+    }
 
 
 def dilution_picture(result, case) -> dict:
@@ -104,9 +127,16 @@ def dilution_picture(result, case) -> dict:
 def thicken_picture(result, case) -> dict:
     px = 90.0 / max(case.flow_l_min, 1e-9)
     return {
-        "in_y": n(125 - case.flow_l_min * px / 2), "in_h": n(case.flow_l_min * px), "out_y": n(125 - result.flow_out_l_min * px / 2), "out_h": n(max(1.0, result.flow_out_l_min * px)),
-        "f_w": n(max(1.0, result.filtrate_l_min * px)), "f_x": n(310 - result.filtrate_l_min * px / 2), "hex": PULP, "r": result, "c": case,
-    }  # fmt: skip
+        "in_y": n(125 - case.flow_l_min * px / 2),
+        "in_h": n(case.flow_l_min * px),
+        "out_y": n(125 - result.flow_out_l_min * px / 2),
+        "out_h": n(max(1.0, result.flow_out_l_min * px)),
+        "f_w": n(max(1.0, result.filtrate_l_min * px)),
+        "f_x": n(310 - result.filtrate_l_min * px / 2),
+        "hex": PULP,
+        "r": result,
+        "c": case,
+    }
 
 
 def pads_picture(result, case) -> dict:
@@ -139,10 +169,14 @@ def _curve(xs, ys, point, x_label: str, y_label: str, decimals: int) -> dict:
         return 215.0 - 195.0 * (v - low) / (high - low)
 
     return {
-        "line": polyline([(x(float(a)), y(float(b))) for a, b in zip(xs, ys, strict=True)]), "px": n(x(point[0])), "py": n(y(point[1])),
-        "xt": [{"x": n(x(v)), "text": f"{v:g}"} for v in np.linspace(x0, x1, 5).round(2)], "yt": [{"y": n(y(v) + 4), "g": n(y(v)), "text": f"{v:.{decimals}f}"} for v in np.linspace(low + room, high - room, 3)],
-        "x_label": x_label, "y_label": y_label,
-    }  # fmt: skip
+        "line": polyline([(x(float(a)), y(float(b))) for a, b in zip(xs, ys, strict=True)]),
+        "px": n(x(point[0])),
+        "py": n(y(point[1])),
+        "xt": [{"x": n(x(v)), "text": f"{v:g}"} for v in np.linspace(x0, x1, 5).round(2)],
+        "yt": [{"y": n(y(v) + 4), "g": n(y(v)), "text": f"{v:.{decimals}f}"} for v in np.linspace(low + room, high - room, 3)],
+        "x_label": x_label,
+        "y_label": y_label,
+    }
 
 
 def pipe_picture(result, case) -> dict:
@@ -242,6 +276,13 @@ def mixing_picture(result, case) -> dict:
 
 
 PICTURES = {
-    "dilution": dilution_picture, "thicken": thicken_picture, "pads": pads_picture, "density": density_picture, "pipe": pipe_picture,
-    "sheets": sheets_picture, "budget": budget_picture, "vessel": vessel_picture, "mixing": mixing_picture,
-}  # fmt: skip
+    "dilution": dilution_picture,
+    "thicken": thicken_picture,
+    "pads": pads_picture,
+    "density": density_picture,
+    "pipe": pipe_picture,
+    "sheets": sheets_picture,
+    "budget": budget_picture,
+    "vessel": vessel_picture,
+    "mixing": mixing_picture,
+}

@@ -169,9 +169,12 @@ def open_bias(row, now) -> Record | None:
 
 
 LABELS = {
-    "inlet_pct": ("Chest outlet", "%"), "water_cons_pct": ("White water", "%"), "target_pct": ("Wanted after it", "%"),
-    "measured_pct": ("Found after it", "%"), "stock_l_min": ("Stock on", "L/min"),
-}  # fmt: skip
+    "inlet_pct": ("Chest outlet", "%"),
+    "water_cons_pct": ("White water", "%"),
+    "target_pct": ("Wanted after it", "%"),
+    "measured_pct": ("Found after it", "%"),
+    "stock_l_min": ("Stock on", "L/min"),
+}
 
 
 BIAS_BAND = Band(low=-0.08, high=0.08, outer_low=-0.15, outer_high=0.15, target=0.0)  # meter less laboratory, %

@@ -31,13 +31,31 @@ def line_picture(found: WashLine, feed_pct: float, x0: float, weak: tuple[int, .
         cx = pitch * (i + 0.42)
         p["stages"].append(
             {
-                "i": i + 1, "kind": s.washer.kind, "cx": n(cx), "cy": n(VAT_Y), "r": n(r), "inner": n(r * 0.72), "vat": f"M{n(cx - r * 1.5)} {n(VAT_Y - 6)}V{n(VAT_Y + 6)}A{n(r * 1.5)} {n(r * 1.25)} 0 0 0 {n(cx + r * 1.5)} {n(VAT_Y + 6)}V{n(VAT_Y - 6)}",
-                "va": shade(0.5 * (s.x0 + s.y1)), "tank": {"x": n(cx - r), "y": n(TANK_Y), "w": n(2 * r), "h": "34", "a": shade(s.y1)}, "y1": figure(s.y1, 1), "x1": figure(s.x1, 1), "text_x": n(cx),
-                "nozzle": n(cx), "weak": i + 1 in weak, "shower": f"M{n(cx - r * 0.8)} {n(VAT_Y - r - 14)}H{n(cx + r * 0.8)}", "leg": f"M{n(cx)} {n(VAT_Y + r)}V{n(TANK_Y)}", "leg_w": n(max(3.0, PX_T * s.v1)), "ya": shade(s.y1),
-                "after_x": n(cx + pitch * 0.5) if i < count - 1 else "600", "anchor": "middle" if i < count - 1 else "end", "belt": {"x": n(cx - 1.25 * r), "y": n(VAT_Y - 0.55 * r), "w": n(2.5 * r), "h": n(1.1 * r), "rx": n(0.55 * r)},
+                "i": i + 1,
+                "kind": s.washer.kind,
+                "cx": n(cx),
+                "cy": n(VAT_Y),
+                "r": n(r),
+                "inner": n(r * 0.72),
+                "vat": f"M{n(cx - r * 1.5)} {n(VAT_Y - 6)}V{n(VAT_Y + 6)}A{n(r * 1.5)} {n(r * 1.25)} 0 0 0 "
+                f"{n(cx + r * 1.5)} {n(VAT_Y + 6)}V{n(VAT_Y - 6)}",
+                "va": shade(0.5 * (s.x0 + s.y1)),
+                "tank": {"x": n(cx - r), "y": n(TANK_Y), "w": n(2 * r), "h": "34", "a": shade(s.y1)},
+                "y1": figure(s.y1, 1),
+                "x1": figure(s.x1, 1),
+                "text_x": n(cx),
+                "nozzle": n(cx),
+                "weak": i + 1 in weak,
+                "shower": f"M{n(cx - r * 0.8)} {n(VAT_Y - r - 14)}H{n(cx + r * 0.8)}",
+                "leg": f"M{n(cx)} {n(VAT_Y + r)}V{n(TANK_Y)}",
+                "leg_w": n(max(3.0, PX_T * s.v1)),
+                "ya": shade(s.y1),
+                "after_x": n(cx + pitch * 0.5) if i < count - 1 else "600",
+                "anchor": "middle" if i < count - 1 else "end",
+                "belt": {"x": n(cx - 1.25 * r), "y": n(VAT_Y - 0.55 * r), "w": n(2.5 * r), "h": n(1.1 * r), "rx": n(0.55 * r)},
                 "box": {"x": n(cx - r), "y": n(VAT_Y - r), "w": n(2 * r), "h": n(2 * r)},
             }
-        )  # fmt: skip
+        )
         # the shower: from the filtrate tank of the next stage, or hot water at the right end
         nx = pitch * (i + 1.42)
         end = f"M{n(min(nx, 600.0))} {n(TANK_Y + 17)}" if i < count - 1 else f"M600 {n(TOP)}"
@@ -61,7 +79,8 @@ def line_picture(found: WashLine, feed_pct: float, x0: float, weak: tuple[int, .
 
 
 def cost_picture(curve: tuple[Cost, ...], least: Cost, now: Cost, span: tuple[float, float] | None) -> dict:
-    """Cost over the dilution factor: steam, losses, their sum, the least, today's point; the band where the loss is in its band."""
+    """Cost over the dilution factor: steam, losses, their sum, the least, today's point; the band where the loss is in its
+    band."""
     low, high = curve[0].df, curve[-1].df
     most = max(1e-9, max(c.total for c in curve), now.total) * 1.06
 
@@ -84,10 +103,20 @@ def cost_picture(curve: tuple[Cost, ...], least: Cost, now: Cost, span: tuple[fl
         last = max(at, last + 14.0)
         placed.append({"y": n(last), "text": text, "bold": bold})
     return {
-        "sum": polyline([(x(c.df), y(c.total)) for c in curve]), "steam": polyline([(x(c.df), y(c.steam)) for c in curve]), "lost": polyline([(x(c.df), y(c.lost)) for c in curve]), "now": {"x": n(x(now.df)), "y": n(y(now.total)), "text": figure(now.total, 2)},
-        "least": {"x": n(x(least.df)), "y": n(y(least.total)), "text": f"least {figure(least.total, 2)} at {figure(least.df, 1)}"}, "ends": placed, "ticks": [{"x": n(x(v)), "text": f"{v:g}"} for v in (1.0, 2.0, 3.0, 4.0)], "yt": [{"y": n(y(most * f)), "text": figure(most * f, 1)} for f in (0.0, 0.5, 0.94)],
+        "sum": polyline([(x(c.df), y(c.total)) for c in curve]),
+        "steam": polyline([(x(c.df), y(c.steam)) for c in curve]),
+        "lost": polyline([(x(c.df), y(c.lost)) for c in curve]),
+        "now": {"x": n(x(now.df)), "y": n(y(now.total)), "text": figure(now.total, 2)},
+        "least": {
+            "x": n(x(least.df)),
+            "y": n(y(least.total)),
+            "text": f"least {figure(least.total, 2)} at {figure(least.df, 1)}",
+        },
+        "ends": placed,
+        "ticks": [{"x": n(x(v)), "text": f"{v:g}"} for v in (1.0, 2.0, 3.0, 4.0)],
+        "yt": [{"y": n(y(most * f)), "text": figure(most * f, 1)} for f in (0.0, 0.5, 0.94)],
         "band": {"x": n(x(span[0])), "w": n(max(0.0, x(span[1]) - x(span[0])))} if span else None,
-    }  # fmt: skip
+    }
 
 
 __all__ = ["cost_picture", "line_picture", "liquor", "shade"]

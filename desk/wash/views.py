@@ -37,20 +37,105 @@ WL_MIND = "Hot liquor and soap burn; liquor and acid make H₂S. Shield, gloves,
 BENCHES = {
     b.key: b
     for b in (
-        Bench("stage", "One stage", "Norden’s E10 and the displacement it gives.", "wash.stage", "", {"feed_pct": 11, "x0": 60, "out_pct": 12, "df": 2.5, "y2": 5}, "washing", WL_MIND),
-        Bench("series", "Stages alike", "Loss and what goes to the evaporators.", "wash.series", "", {"feed_pct": 11, "x0": 60, "df": 2.5}, "washing", WL_MIND),
-        Bench("shower", "Shower for a loss", "So much may be lost: how much hot water?", "wash.shower", "", {"loss_kg_adt": 8, "feed_pct": 11, "x0": 60, "od_t_h": 6.9}, "washing"),
-        Bench("e10", "E10 from samples", "How a washer washes now.", "wash.norden", "", {"feed_pct": 11, "out_pct": 12, "x0": 60, "y1": 40.8, "x1": 14, "y2": 5, "df": 2.5}, "washing"),
-        Bench("evaporate", "What dilution costs", "Water and steam for another dilution factor.", "wash.evaporate", "", {"ddf": 0.5, "adt_d": 165}, "washing"),
-        Bench("filtrate", "Bleach filtrate as wash", "What share may go on the brown washers?", "wash.filtrate_share", "", {"filtrate_kg_t": 5}, "closure"),
+        Bench(
+            "stage",
+            "One stage",
+            "Norden’s E10 and the displacement it gives.",
+            "wash.stage",
+            "",
+            {"feed_pct": 11, "x0": 60, "out_pct": 12, "df": 2.5, "y2": 5},
+            "washing",
+            WL_MIND,
+        ),
+        Bench(
+            "series",
+            "Stages alike",
+            "Loss and what goes to the evaporators.",
+            "wash.series",
+            "",
+            {"feed_pct": 11, "x0": 60, "df": 2.5},
+            "washing",
+            WL_MIND,
+        ),
+        Bench(
+            "shower",
+            "Shower for a loss",
+            "So much may be lost: how much hot water?",
+            "wash.shower",
+            "",
+            {"loss_kg_adt": 8, "feed_pct": 11, "x0": 60, "od_t_h": 6.9},
+            "washing",
+        ),
+        Bench(
+            "e10",
+            "E10 from samples",
+            "How a washer washes now.",
+            "wash.norden",
+            "",
+            {"feed_pct": 11, "out_pct": 12, "x0": 60, "y1": 40.8, "x1": 14, "y2": 5, "df": 2.5},
+            "washing",
+        ),
+        Bench(
+            "evaporate",
+            "What dilution costs",
+            "Water and steam for another dilution factor.",
+            "wash.evaporate",
+            "",
+            {"ddf": 0.5, "adt_d": 165},
+            "washing",
+        ),
+        Bench(
+            "filtrate",
+            "Bleach filtrate as wash",
+            "What share may go on the brown washers?",
+            "wash.filtrate_share",
+            "",
+            {"filtrate_kg_t": 5},
+            "closure",
+        ),
         Bench("closure", "Build-up", "What goes round builds up.", "wash.closure", "", {"recycled": 0.8}, "closure"),
-        Bench("chloride", "Chloride", "In the liquor cycle, and the dust to discard.", "wash.chloride", "", {"cl_kg": 1.2}, "closure"),
+        Bench(
+            "chloride",
+            "Chloride",
+            "In the liquor cycle, and the dust to discard.",
+            "wash.chloride",
+            "",
+            {"cl_kg": 1.2},
+            "closure",
+        ),
         Bench("effluent", "Effluent a tonne", "Water, COD and fibre.", "wash.effluent", "", {"fresh": 22}, "closure"),
-        Bench("oxygen", "Oxygen stage", "Kappa and viscosity out.", "oxygen.delignify", "", {"wood": "softwood", "kappa_in": 30, "minutes": 60, "temp_c": 98, "naoh_kg": 24}, "oxygen", O2_MIND),
-        Bench("oxygen-alkali", "Alkali for a kappa", "Or the temperature for it.", "oxygen.alkali", "", {"wood": "softwood", "kappa_in": 30, "kappa": 15, "minutes": 60, "temp_c": 98, "naoh_kg": 24}, "oxygen", O2_MIND),
-        Bench("press", "Press, mix, tower, press", "The back-water of mechanical bleaching.", "wash.press", "", {}, "closure", "Presses draw in: locked out before hands or hoses go near."),
+        Bench(
+            "oxygen",
+            "Oxygen stage",
+            "Kappa and viscosity out.",
+            "oxygen.delignify",
+            "",
+            {"wood": "softwood", "kappa_in": 30, "minutes": 60, "temp_c": 98, "naoh_kg": 24},
+            "oxygen",
+            O2_MIND,
+        ),
+        Bench(
+            "oxygen-alkali",
+            "Alkali for a kappa",
+            "Or the temperature for it.",
+            "oxygen.alkali",
+            "",
+            {"wood": "softwood", "kappa_in": 30, "kappa": 15, "minutes": 60, "temp_c": 98, "naoh_kg": 24},
+            "oxygen",
+            O2_MIND,
+        ),
+        Bench(
+            "press",
+            "Press, mix, tower, press",
+            "The back-water of mechanical bleaching.",
+            "wash.press",
+            "",
+            {},
+            "closure",
+            "Presses draw in: locked out before hands or hoses go near.",
+        ),
     )
-}  # fmt: skip
+}
 BARE = WashPlan(
     name="a line", df=2.5, loss_row="", washers=(Washer(kind="drum", e10=KINDS["drum"], out_pct=12.0),) * 3
 )  # where the set-up plans no washers
@@ -77,7 +162,8 @@ def station(request, state, **more) -> dict:
 
 
 def _in_force(state, unit: str) -> tuple[WashPlan, WashCase, str]:
-    """A washing line as it stands: its plan with what was put in force, the case that meets the pulp now, and where the water comes from."""
+    """A washing line as it stands: its plan with what was put in force, the case that meets the pulp now, and where the water
+    comes from."""
     plan = state.line.acting.get(unit)
     if not isinstance(plan, WashPlan):
         return BARE, replace(BARE.case(NOTHING), od_t_h=IDLE_OD_T_H), "default"
@@ -287,8 +373,15 @@ def look(request):
         return redirect("wash:line")
     title, does, row, _ = LOOKS[what]
     write(
-        kind=Kind.EVENT, subject=f"mat.{key}", by=request.user, now=request.now, says=f"{plans[key].name}, mat of stage {drum}: {title}", status=f"look.{what}", words=request.POST.get("words", "").strip()[:300], data={"does": does, "row": row, "drum": drum}
-    )  # fmt: skip
+        kind=Kind.EVENT,
+        subject=f"mat.{key}",
+        by=request.user,
+        now=request.now,
+        says=f"{plans[key].name}, mat of stage {drum}: {title}",
+        status=f"look.{what}",
+        words=request.POST.get("words", "").strip()[:300],
+        data={"does": does, "row": row, "drum": drum},
+    )
     messages.success(request, f"Kept: {title}. {does}")
     return redirect(f"{reverse('wash:line')}?line={key}")
 

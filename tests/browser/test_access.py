@@ -3,21 +3,74 @@
 from tests.browser.desk import DeskCase
 
 EVERY_PAGE = [
-    "/", "/lab/", "/lab/row/K.larch_blow.kappa/", "/lab/record/machine.chest.consistency/?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45",
-    "/lab/record/K.larch_blow.kappa/?mode=none", "/schedule/", "/schedule/card/?order=H-0413", "/schedule/card/?order=H-0413&gsm=thick", "/log/", "/log/1/", "/log/note/", "/log/handover/",
-    "/mill/", "/stock/", "/stock/chests/", "/stock/dilution/", "/stock/dilution/?flow_l_min=-3", "/stock/mixing/", "/stock/variability/", "/deliver/lots/", "/deliver/lots/BM-26318-A01-2/",
-    "/deliver/lots/BM-26318-A01-2/ticket/", "/chips/", "/moves/", "/moves/row/T1/?csf_ml=142", "/moves/row/K10/", "/wash/?m0=50&m1=26&m2=5", "/wash/bench/stage/", "/bleach/?solve=1&front=30", "/bleach/?seq=D-%28E", "/bleach/compare/", "/bleach/tanks/", "/cook/", "/cook/house/", "/cook/continuous/", "/cook/records/", "/cook/records/1148/", "/cook/fit/larch/", "/cook/bench/alkaline/", "/line/wash/", "/practice/", "/help/", "/models/", "/models/stock.cover/", "/instruments/", "/cases/", "/log/audit/?verify=1", "/drift/", "/people/", "/schedule/stops/", "/moves/cover/S.tower/?ask=take", "/mill/edit/grades/EX70/", "/trend/K.larch_blow.kappa/", "/moves/cover/S.tower/", "/nowhere/",
-]  # fmt: skip
+    "/",
+    "/lab/",
+    "/lab/row/K.larch_blow.kappa/",
+    "/lab/record/machine.chest.consistency/?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45",
+    "/lab/record/K.larch_blow.kappa/?mode=none",
+    "/schedule/",
+    "/schedule/card/?order=H-0413",
+    "/schedule/card/?order=H-0413&gsm=thick",
+    "/log/",
+    "/log/1/",
+    "/log/note/",
+    "/log/handover/",
+    "/mill/",
+    "/stock/",
+    "/stock/chests/",
+    "/stock/dilution/",
+    "/stock/dilution/?flow_l_min=-3",
+    "/stock/mixing/",
+    "/stock/variability/",
+    "/deliver/lots/",
+    "/deliver/lots/BM-26318-A01-2/",
+    "/deliver/lots/BM-26318-A01-2/ticket/",
+    "/chips/",
+    "/moves/",
+    "/moves/row/T1/?csf_ml=142",
+    "/moves/row/K10/",
+    "/wash/?m0=50&m1=26&m2=5",
+    "/wash/bench/stage/",
+    "/bleach/?solve=1&front=30",
+    "/bleach/?seq=D-%28E",
+    "/bleach/compare/",
+    "/bleach/tanks/",
+    "/cook/",
+    "/cook/house/",
+    "/cook/continuous/",
+    "/cook/records/",
+    "/cook/records/1148/",
+    "/cook/fit/larch/",
+    "/cook/bench/alkaline/",
+    "/line/wash/",
+    "/practice/",
+    "/help/",
+    "/models/",
+    "/models/stock.cover/",
+    "/instruments/",
+    "/cases/",
+    "/log/audit/?verify=1",
+    "/drift/",
+    "/people/",
+    "/schedule/stops/",
+    "/moves/cover/S.tower/?ask=take",
+    "/mill/edit/grades/EX70/",
+    "/trend/K.larch_blow.kappa/",
+    "/moves/cover/S.tower/",
+    "/nowhere/",
+]
 
 
 TARGETS = """() => {
   const small = [];
-  for (const e of document.querySelectorAll('button, a.key, select, input:not([type=hidden]), nav a, summary, textarea, label.key')) {
+  for (const e of document.querySelectorAll('button, a.key, select, input:not([type=hidden]), nav a, summary, textarea,
+  label.key')) {
     const style = getComputedStyle(e);
     if (e.classList.contains('vh') || ['checkbox', 'radio'].includes(e.type) || style.visibility == 'hidden') continue;
     const box = (['INPUT', 'SELECT'].includes(e.tagName) && e.closest('.well') || e).getBoundingClientRect();
     if (!box.width || !box.height) continue;
-    if (box.height < 43.5 || (e.tagName != 'A' && box.width < 43.5)) small.push(`${e.tagName} ${e.textContent.trim().slice(0, 20)} ${box.height}`);
+    if (box.height < 43.5 || (e.tagName != 'A' && box.width < 43.5)) small.push(`${e.tagName} ${e.textContent.trim().slice(0,
+    20)} ${box.height}`);
   }
   return [document.documentElement.scrollWidth, small];
 }"""

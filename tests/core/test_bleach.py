@@ -148,8 +148,17 @@ class Washing(SimpleTestCase):
 class Notation(SimpleTestCase):
     def test_the_table(self):
         for text, wanted in (
-            ("D0-EOP-D1", "D0 EOP D1"), ("D(EO)D", "D EO D"), ("O-D-EP-D", "O D EP D"), ("O(DQ)(PO)", "O D / Q PO"), ("Z/E-D", "Z / E D"), ("O/O-Q-P", "O / O Q P"), ("OQ-P-P", "O Q P P"), ("DEDED", "D E D E D"), ("A-Z-Y-Paa", "A Z Y PAA"), ("d – eop — d", "D EOP D"),
-        ):  # fmt: skip
+            ("D0-EOP-D1", "D0 EOP D1"),
+            ("D(EO)D", "D EO D"),
+            ("O-D-EP-D", "O D EP D"),
+            ("O(DQ)(PO)", "O D / Q PO"),
+            ("Z/E-D", "Z / E D"),
+            ("O/O-Q-P", "O / O Q P"),
+            ("OQ-P-P", "O Q P P"),
+            ("DEDED", "D E D E D"),
+            ("A-Z-Y-Paa", "A Z Y PAA"),
+            ("d – eop — d", "D EOP D"),
+        ):
             with self.subTest(text=text):
                 self.assertEqual(" ".join(s.code + ("" if s.washed else " /") for s in read(text).stages), wanted)
 
@@ -213,10 +222,31 @@ class Sequences(SimpleTestCase):
         table = (
             ("O-D0-EOP-D1", "hardwood", 18, {"D1": {"charge": 7.0}}, ((11.76, 47.2), (4.51, 67.4), (2.36, 82.1), (1.77, 89.4))),
             ("D0-EOP-D1", "hardwood", 18, {"D1": {"charge": 9.0}}, ((6.61, 59.3), (3.09, 77.7), (2.32, 88.7))),
-            ("O-D0-EOP-D1", "softwood", 28, {"O": {"charge": 24.0, "temp_c": 98.0}, "D1": {"charge": 10.0}}, ((13.82, 43.9), (5.20, 64.4), (2.60, 80.6), (1.95, 89.7))),
-            ("D0-EP-P", "bagasse", 14, {"P": {"charge": 20.0, "minutes": 150.0, "temp_c": 85.0}}, ((5.26, 64.1), (3.03, 76.9), (2.24, 85.8))),
-            ("O-Q-P", "hardwood", 17, {"O": {"charge": 20.0, "temp_c": 98.0, "minutes": 75.0}, "P": {"charge": 22.0, "minutes": 240.0, "temp_c": 90.0}}, ((10.19, 50.1), (10.19, 50.1), (7.33, 76.3))),
-        )  # fmt: skip
+            (
+                "O-D0-EOP-D1",
+                "softwood",
+                28,
+                {"O": {"charge": 24.0, "temp_c": 98.0}, "D1": {"charge": 10.0}},
+                ((13.82, 43.9), (5.20, 64.4), (2.60, 80.6), (1.95, 89.7)),
+            ),
+            (
+                "D0-EP-P",
+                "bagasse",
+                14,
+                {"P": {"charge": 20.0, "minutes": 150.0, "temp_c": 85.0}},
+                ((5.26, 64.1), (3.03, 76.9), (2.24, 85.8)),
+            ),
+            (
+                "O-Q-P",
+                "hardwood",
+                17,
+                {
+                    "O": {"charge": 20.0, "temp_c": 98.0, "minutes": 75.0},
+                    "P": {"charge": 22.0, "minutes": 240.0, "temp_c": 90.0},
+                },
+                ((10.19, 50.1), (10.19, 50.1), (7.33, 76.3)),
+            ),
+        )
         for text, wood, kappa, changes, wanted in table:
             for (name, k, iso), (wk, wi) in zip(through(text, wood, kappa, **changes), wanted, strict=True):
                 with self.subTest(sequence=text, wood=wood, stage=name):

@@ -153,9 +153,16 @@ class CheckValues(SimpleTestCase):
         pairs = tuple(transmitter.Pair(m, x) for m, x in zip(meter, lab, strict=True))
         found = transmitter.check_transmitter(transmitter.TransmitterCase(pairs=pairs))
         for name, wanted, rel in (
-            ("bias_pct", 0.08875, 1e-3), ("sd_pct", 0.02100, 1e-3), ("t", 11.953, 1e-3), ("t_critical", 2.365, 1e-3), ("slope", 1.1149, 1e-3),
-            ("intercept_pct", -0.3110, 1e-3), ("slope_se", 0.0488, 5e-3), ("slope_low", 0.9955, 5e-3), ("slope_high", 1.2343, 5e-3),
-        ):  # fmt: skip
+            ("bias_pct", 0.08875, 1e-3),
+            ("sd_pct", 0.02100, 1e-3),
+            ("t", 11.953, 1e-3),
+            ("t_critical", 2.365, 1e-3),
+            ("slope", 1.1149, 1e-3),
+            ("intercept_pct", -0.3110, 1e-3),
+            ("slope_se", 0.0488, 5e-3),
+            ("slope_low", 0.9955, 5e-3),
+            ("slope_high", 1.2343, 5e-3),
+        ):
             self.near(getattr(found, name), wanted, rel, figure=name)
         self.assertEqual(found.outcome, transmitter.Outcome.OFFSET)
 
@@ -284,9 +291,15 @@ class CheckValues(SimpleTestCase):
     def test_judging(self):
         band = Band(low=28, high=32, outer_low=26, outer_high=34, target=30)
         for value, sure, state, word in (
-            (33.1, True, State.ACT, "high"), (33.1, False, State.WATCH, "high, once"), (31.9, True, State.WATCH, "near top"), (30.0, True, State.IN, "in band"),
-            (34.5, False, State.CONTAIN, "high"), (27.0, True, State.ACT, "low"), (28.2, True, State.WATCH, "near bottom"), (32.0, True, State.WATCH, "near top"),
-        ):  # fmt: skip
+            (33.1, True, State.ACT, "high"),
+            (33.1, False, State.WATCH, "high, once"),
+            (31.9, True, State.WATCH, "near top"),
+            (30.0, True, State.IN, "in band"),
+            (34.5, False, State.CONTAIN, "high"),
+            (27.0, True, State.ACT, "low"),
+            (28.2, True, State.WATCH, "near bottom"),
+            (32.0, True, State.WATCH, "near top"),
+        ):
             with self.subTest(value=value, sure=sure):
                 found = judge(value, band, confirmed=sure)
                 self.assertEqual((found.state, found.word), (state, word))
@@ -317,9 +330,16 @@ class CheckValues(SimpleTestCase):
 
     def test_colours(self):
         for kappa, ks, iso, dry in (
-            (90, 2.6678, 13.9, "#A58D68"), (60, 1.763, 18.7, "#B29C78"), (40, 1.1579, 24.6, "#BEAB88"), (28, 0.7931, 30.5, "#C8B696"), (18, 0.48744, 38.6, "#D2C4A7"),
-            (10, 0.24197, 50.5, "#DFD3BC"), (5, 0.092842, 65.2, "#EAE3D3"), (3, 0.0403, 75.4, "#F1ECE1"), (1.5, 0.010803, 86.3, "#F8F5EF"),
-        ):  # fmt: skip
+            (90, 2.6678, 13.9, "#A58D68"),
+            (60, 1.763, 18.7, "#B29C78"),
+            (40, 1.1579, 24.6, "#BEAB88"),
+            (28, 0.7931, 30.5, "#C8B696"),
+            (18, 0.48744, 38.6, "#D2C4A7"),
+            (10, 0.24197, 50.5, "#DFD3BC"),
+            (5, 0.092842, 65.2, "#EAE3D3"),
+            (3, 0.0403, 75.4, "#F1ECE1"),
+            (1.5, 0.010803, 86.3, "#F8F5EF"),
+        ):
             found = colour.ks_from_kappa(kappa)
             self.near(found, ks, 5e-3, kappa=kappa)
             self.near(colour.brightness_from_ks(found), iso, 5e-3, kappa=kappa)

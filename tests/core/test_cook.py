@@ -62,11 +62,17 @@ class CheckValues(SimpleTestCase):
     def test_uneven_chips(self):
         classes = lambda p=1.0: tuple(thickness.ChipClass(mm=mm, share=s, penetration=p) for mm, s in FIVE)  # noqa: E731
         for found, values in (
-            (thickness.cook_classes("softwood", KRAFT, SOFT, (thickness.ChipClass(mm=4, share=1),)), (26.749, 0, 46.907, 0.72243, 46.185, 9.8167)),
+            (
+                thickness.cook_classes("softwood", KRAFT, SOFT, (thickness.ChipClass(mm=4, share=1),)),
+                (26.749, 0, 46.907, 0.72243, 46.185, 9.8167),
+            ),
             (thickness.cook_classes("softwood", KRAFT, SOFT, classes()), (28.901, 7.1963, 47.241, 1.2379, 46.003, 10.077)),
             (thickness.cook_classes("softwood", KRAFT, SOFT, classes(0.85)), (30.828, 9.3455, 47.608, 1.9038, 45.704, 10.382)),
-            (thickness.cook_classes("hardwood", HARD_CHARGE, HARD, classes()), (19.008, 4.9204, 52.159, 1.3101, 50.849, 7.9774)),
-        ):  # fmt: skip
+            (
+                thickness.cook_classes("hardwood", HARD_CHARGE, HARD, classes()),
+                (19.008, 4.9204, 52.159, 1.3101, 50.849, 7.9774),
+            ),
+        ):
             for name, wanted in zip(
                 ("kappa", "kappa_sd", "yield_pct", "rejects", "screened_pct", "residual_g_l"), values, strict=True
             ):
@@ -89,8 +95,13 @@ class CheckValues(SimpleTestCase):
     def test_mix_by_green_mass(self):
         found = mix_wood((Part("larch", 60, 52, 400, 0.36), Part("alder", 40, 45, 500, 0.38)), "green")
         for value, wanted in (
-            (100 * found.dry[0], 56.693), (100 * found.solid[0], 62.069), (100 * found.loose[0], 63.333), (found.moisture_pct, 49.2), (found.rho_b, 437.93), (found.bulk_od, 160.87),
-        ):  # fmt: skip
+            (100 * found.dry[0], 56.693),
+            (100 * found.solid[0], 62.069),
+            (100 * found.loose[0], 63.333),
+            (found.moisture_pct, 49.2),
+            (found.rho_b, 437.93),
+            (found.bulk_od, 160.87),
+        ):
             self.near(value, wanted, 2e-3)
         self.assertIn("cooks unevenly", found.cautions[0].text)
 

@@ -54,12 +54,26 @@ def whitewater(
     """A cook with a yield loss, a screen, a thickener, and its filtrate back to dilution."""
     units = [
         Unit(id="in", feed=feed, conversion=loses(loss), outlets=(Outlet(name="on", to="screen", shares=shares(1)),)),
-        Unit(id="screen", outlets=(Outlet(name="on", to="thick", shares=shares(1 - reject)), Outlet(name="reject", to="lost", shares=shares(reject)))),
-        Unit(id="thick", outlets=(Outlet(name="on", to="tower", shares=shares(1, FN=1 - fines, W=0, DS=0)), Outlet(name="filtrate", to="tank", shares=shares(0, FN=fines, W=1, DS=1)))),
+        Unit(
+            id="screen",
+            outlets=(
+                Outlet(name="on", to="thick", shares=shares(1 - reject)),
+                Outlet(name="reject", to="lost", shares=shares(reject)),
+            ),
+        ),
+        Unit(
+            id="thick",
+            outlets=(
+                Outlet(name="on", to="tower", shares=shares(1, FN=1 - fines, W=0, DS=0)),
+                Outlet(name="filtrate", to="tank", shares=shares(0, FN=fines, W=1, DS=1)),
+            ),
+        ),
         Unit(id="tank", outlets=(Outlet(name="over", to="sewer", shares=shares(1)),)),
         Unit(id="fresh", feed=shares(0, W=1), supply=True),
-        Unit(id="tower"), Unit(id="lost"), Unit(id="sewer"),
-    ]  # fmt: skip
+        Unit(id="tower"),
+        Unit(id="lost"),
+        Unit(id="sewer"),
+    ]
     draws = [
         Draw(id="dilution", kind=DrawKind.DILUTE, tank="tank", to="screen", target=dilute_to, rest="over"),
         Draw(id="mat", kind=DrawKind.THICKEN, tank="thick", to="tower", target=thicken_to, rest="filtrate"),
@@ -133,7 +147,10 @@ class NetworkLaws(SimpleTestCase):
         made = {"K.larch.cook": Made(yield_pct=yield_pct, kappa=kappa)}
         found = solve_mill(mill, Running(feeds={}, gives=gives, filler_t_h=1.6, makes=made)).solution
         assert_balances(self, found)
-        fibre = [sum(s.flows[COMPONENTS.index(c)] for c in ("LF", "SF", "FN", "SHV")) for s in (found.enters("K.larch.cook"), found.leaves("K.larch.cook", "on"))]  # fmt: skip
+        fibre = [
+            sum(s.flows[COMPONENTS.index(c)] for c in ("LF", "SF", "FN", "SHV"))
+            for s in (found.enters("K.larch.cook"), found.leaves("K.larch.cook", "on"))
+        ]
         self.assertAlmostEqual(fibre[1], fibre[0] * yield_pct / 100.0)
         self.assertEqual(found.kappa[found.network.index["K.larch.cook"]], kappa)
 

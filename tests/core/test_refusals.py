@@ -133,16 +133,20 @@ class NetworkRefusals(SimpleTestCase):
     def test_thinner_than_the_target_is_refused(self):
         units = [
             Unit(id="a", feed=water(400.0, 1.0), outlets=(Outlet(name="on", to="b", shares=shares(1)),)),
-            Unit(id="b", outlets=(Outlet(name="on", to="end", shares=shares(1)),)), Unit(id="fresh", feed=shares(0, W=1), supply=True), Unit(id="end"),
-        ]  # fmt: skip
+            Unit(id="b", outlets=(Outlet(name="on", to="end", shares=shares(1)),)),
+            Unit(id="fresh", feed=shares(0, W=1), supply=True),
+            Unit(id="end"),
+        ]
         said = self.refused(units, [Draw(id="d", kind=DrawKind.DILUTE, tank="fresh", to="b", target=0.03)])
         self.assertIn("b cannot be thinned to 3 %", said)
 
     def test_a_tank_drawn_dry_is_named(self):
         units = [
             Unit(id="a", feed=water(5.0), outlets=(Outlet(name="on", to="tank", shares=shares(1)),)),
-            Unit(id="tank", outlets=(Outlet(name="over", to="end", shares=shares(1)),)), Unit(id="use", outlets=(Outlet(name="on", to="end", shares=shares(1)),)), Unit(id="end"),
-        ]  # fmt: skip
+            Unit(id="tank", outlets=(Outlet(name="over", to="end", shares=shares(1)),)),
+            Unit(id="use", outlets=(Outlet(name="on", to="end", shares=shares(1)),)),
+            Unit(id="end"),
+        ]
         said = self.refused(units, [Draw(id="d", kind=DrawKind.FLOW, tank="tank", to="use", target=50.0, rest="over")])
         self.assertIn("tank is drawn dry", said)
 
@@ -185,7 +189,11 @@ class MillDocument(SimpleTestCase):
 
     def test_a_cook_that_cannot_be_is_refused(self):
         mill = read_mill(self.document)
-        for unit, made in (("Z.cook", Made(yield_pct=45, kappa=30)), ("K.larch.cook", Made(yield_pct=0, kappa=30)), ("K.larch.cook", Made(yield_pct=45, kappa=-1))):  # fmt: skip
+        for unit, made in (
+            ("Z.cook", Made(yield_pct=45, kappa=30)),
+            ("K.larch.cook", Made(yield_pct=0, kappa=30)),
+            ("K.larch.cook", Made(yield_pct=45, kappa=-1)),
+        ):
             with self.subTest(unit=unit, made=made), self.assertRaises(ImpossibleInput) as refusal:
                 solve_mill(mill, Running(feeds={}, gives=dict.fromkeys(mill.sources, 1.0), filler_t_h=0, makes={unit: made}))
             self.assertEqual(refusal.exception.problems[0].field, unit)
@@ -229,10 +237,14 @@ class Hurts(SimpleTestCase):
 
     def test_inverses_answer_infeasible_beyond_their_ceiling_with_what_binds(self):
         for name, given, reason in (
-            ("bleach.charge", {"stage": "P", "iso_pct": 60.0, "wanted_pct": 84.0, "minutes": 60.0, "temp_c": 60.0, "ph": 8.5}, "over the 40 a stage may take"),
+            (
+                "bleach.charge",
+                {"stage": "P", "iso_pct": 60.0, "wanted_pct": 84.0, "minutes": 60.0, "temp_c": 60.0, "ph": 8.5},
+                "over the 40 a stage may take",
+            ),
             ("bleach.charge", {"stage": "D1", "iso_pct": 70.0, "wanted_pct": 97.0}, "ceiling"),
             ("oxygen.alkali", {"kappa_in": 30.0, "kappa": 6.0, "minutes": 30.0, "temp_c": 80.0}, "35"),
-        ):  # fmt: skip
+        ):
             with self.subTest(name=name, given=given):
                 model = find(name)
                 told = calculate(model, {**dict(model.checks[0].given), **given})

@@ -25,7 +25,19 @@ from tests import make
 PLAN = ((0.0, 80.0), (35.0, 116.0), (50.0, 116.0), (95.0, 170.0), (185.0, 170.0))
 CHARGE = Charge(ea_pct_naoh=18.0, sulphidity_pct=28.4, lw_m3_t=4.1)
 HEADER = "No,Digester,Wood,EA,Sulphidity,LW,Start,Rise,Top,Hold,Kappa"
-MAP = {"map.number": "No", "map.digester": "Digester", "map.species": "Wood", "map.ea_pct_naoh": "EA", "map.sulphidity_pct": "Sulphidity", "map.lw_m3_t": "LW", "map.start_c": "Start", "map.rise_min": "Rise", "map.cook_c": "Top", "map.hold_min": "Hold", "map.kappa": "Kappa"}  # fmt: skip
+MAP = {
+    "map.number": "No",
+    "map.digester": "Digester",
+    "map.species": "Wood",
+    "map.ea_pct_naoh": "EA",
+    "map.sulphidity_pct": "Sulphidity",
+    "map.lw_m3_t": "LW",
+    "map.start_c": "Start",
+    "map.rise_min": "Rise",
+    "map.cook_c": "Top",
+    "map.hold_min": "Hold",
+    "map.kappa": "Kappa",
+}
 
 
 class CookCase(TestCase):
@@ -67,7 +79,16 @@ class Followed(CookCase):
         cook = Cook.objects.get(pk=cook.pk)
         self.assertAlmostEqual(cook.error, 31.4 - cook.predicted)
         told = list(Record.objects.filter(subject=f"cook.{cook.number}").order_by("id").values_list("kind", "status"))
-        self.assertEqual(told, [(Kind.COOK, "started"), (Kind.COOK, "residual"), (Kind.DECISION, "take"), (Kind.COOK, "blown"), (Kind.COOK, "tested")])  # fmt: skip
+        self.assertEqual(
+            told,
+            [
+                (Kind.COOK, "started"),
+                (Kind.COOK, "residual"),
+                (Kind.DECISION, "take"),
+                (Kind.COOK, "blown"),
+                (Kind.COOK, "tested"),
+            ],
+        )
 
     def test_what_is_refused(self):
         mr, cook = make.person("mr"), self.charged()
@@ -167,7 +188,16 @@ class NextCook(CookCase):
         self.with_kappa()
         self.as_("mr")
         self.client.post("/cook/records/1147/", {"act": "next.alter", "size": "60"})
-        later = actions.start(species="larch", digester="2", wood_t=22.4, charge=CHARGE, plan=PLAN, target=30.0, by=make.person("mr"), now=make.NOW + timedelta(minutes=5))  # fmt: skip
+        later = actions.start(
+            species="larch",
+            digester="2",
+            wood_t=22.4,
+            charge=CHARGE,
+            plan=PLAN,
+            target=30.0,
+            by=make.person("mr"),
+            now=make.NOW + timedelta(minutes=5),
+        )
         later.blown_at, later.kappa = make.NOW + timedelta(hours=3), 30.6
         later.save()
         self.assertContains(self.client.get("/cook/records/1147/"), f"Then cook {later.number} came at <b>30.6</b>")
@@ -286,7 +316,12 @@ class Designed(CookCase):
     def test_charge_from_the_design(self):
         self.as_("tk")
         opened = self.client.get("/cook/").context["form"]
-        form = {**{k: opened.data[k] for k in opened.fields if k in opened.data}, "digester": "5", **{f"m{i}": m for i, (m, _) in enumerate(PLAN)}, **{f"t{i}": t for i, (_, t) in enumerate(PLAN)}}  # fmt: skip
+        form = {
+            **{k: opened.data[k] for k in opened.fields if k in opened.data},
+            "digester": "5",
+            **{f"m{i}": m for i, (m, _) in enumerate(PLAN)},
+            **{f"t{i}": t for i, (_, t) in enumerate(PLAN)},
+        }
         answer = self.client.post("/cook/start/", form)
         self.assertEqual(answer.status_code, 302)
         cook = Cook.objects.get(digester="5")
@@ -307,7 +342,15 @@ class Kept(CookCase):
 
     def test_past_cooks_are_brought_in_and_bad_rows_are_named(self):
         self.as_("pn")
-        rows = ["9001,7,larch,18,28,4.1,80,95,170,90,31.2", "9002,7,oak,18,28,4.1,80,95,170,90,31", "9003,7,larch,hot,28,4.1,80,95,170,90,31", "9001,7,larch,18,28,4.1,80,95,170,90,30", "-4,7,larch,18,28,4.1,80,95,170,90,30", "9004,7,larch,18,28,4.1,80,95,170,90,999", "9005,7,larch,90,28,4.1,80,95,170,90,30"]  # fmt: skip
+        rows = [
+            "9001,7,larch,18,28,4.1,80,95,170,90,31.2",
+            "9002,7,oak,18,28,4.1,80,95,170,90,31",
+            "9003,7,larch,hot,28,4.1,80,95,170,90,31",
+            "9001,7,larch,18,28,4.1,80,95,170,90,30",
+            "-4,7,larch,18,28,4.1,80,95,170,90,30",
+            "9004,7,larch,18,28,4.1,80,95,170,90,999",
+            "9005,7,larch,90,28,4.1,80,95,170,90,30",
+        ]
         answer = self.client.post("/cook/records/import/", {"text": "\n".join([HEADER, *rows]), "go": "1", **MAP})
         self.assertEqual(answer.context["kept"], 1)
         self.assertEqual([line for line, _ in answer.context["bad"]], [3, 4, 5, 6, 7, 8])
@@ -352,7 +395,18 @@ class Learnt(CookCase):
         self.assertFalse(CookFit.objects.filter(species="bagasse").exists())
 
     def test_an_unaccepted_fit_cannot_be_chosen(self):
-        fit = CookFit.objects.create(species="larch", coefficients={}, n=3, before=1, after=1, left_out=2, accepted=False, dots={}, made_at=make.NOW, by=make.person("pn"))  # fmt: skip
+        fit = CookFit.objects.create(
+            species="larch",
+            coefficients={},
+            n=3,
+            before=1,
+            after=1,
+            left_out=2,
+            accepted=False,
+            dots={},
+            made_at=make.NOW,
+            by=make.person("pn"),
+        )
         with self.assertRaisesMessage(CookRefused, "the default stays"):
             actions.use_fit(species="larch", fit=fit, by=make.person("pn"), now=make.NOW)
 
@@ -361,7 +415,10 @@ class ChipsPage(CookCase):
     def test_the_belt_agrees_with_the_core_and_moves_with_thickness(self):
         self.as_("tk")
         found = self.client.get("/chips/").context
-        mix = mix_wood((Part(name="a", share=62, moisture_pct=48.7, rho_b=510), Part(name="b", share=38, moisture_pct=43.8, rho_b=500)), "green")  # fmt: skip
+        mix = mix_wood(
+            (Part(name="a", share=62, moisture_pct=48.7, rho_b=510), Part(name="b", share=38, moisture_pct=43.8, rho_b=500)),
+            "green",
+        )
         self.assertAlmostEqual(found["b"].mix.moisture_pct, mix.moisture_pct)
         thick = self.client.get("/chips/?c3=7&c12=12.6").context["b"].uneven
         self.assertGreater(thick.rejects, found["b"].uneven.rejects)

@@ -43,10 +43,13 @@ class SamplePage(TestCase):
 
     def test_each_impossible_field_is_named_and_kept(self):
         for change, said, typed in (
-            ({"a.stock_g": "-5"}, "Stock poured, A is -5 g; it must be above 0 g", 'value="-5"'), ({"b.pad_g": "0.5"}, "must be heavier than the paper", 'value="0.5"'),
-            ({"b.pad_g": "many"}, "“many”; it must be a number of g", 'value="many"'), ({"a.paper_g": ""}, "Filter paper, dry, A is empty", 'value="502.4"'),
-            ({"at": "25:99"}, "it must be a time such as 10:50", 'value="25:99"'), ({"a.pad_g": "9999999"}, "it must be at most", 'value="9999999"'),
-        ):  # fmt: skip
+            ({"a.stock_g": "-5"}, "Stock poured, A is -5 g; it must be above 0 g", 'value="-5"'),
+            ({"b.pad_g": "0.5"}, "must be heavier than the paper", 'value="0.5"'),
+            ({"b.pad_g": "many"}, "“many”; it must be a number of g", 'value="many"'),
+            ({"a.paper_g": ""}, "Filter paper, dry, A is empty", 'value="502.4"'),
+            ({"at": "25:99"}, "it must be a time such as 10:50", 'value="25:99"'),
+            ({"a.pad_g": "9999999"}, "it must be at most", 'value="9999999"'),
+        ):
             with self.subTest(change=change):
                 response = self.post(**change)
                 self.assertContains(response, said, status_code=422)
@@ -111,10 +114,14 @@ class OrderPages(TestCase):
             "share_B": "10",
         }
         for change, said in (
-            ({"gsm": "thick"}, "Basis weight is “thick”"), ({"sale_t": "-4"}, "To sell is -4 t; it must be above 0"), ({"speed_m_min": "1200"}, "this machine runs 780 to 900"),
-            ({"start": "soon"}, "it must be a time such as 15:30"), ({"start": "14:30"}, "before the machine is free"), ({"share_K": "70"}, "they must make 100 %"),
+            ({"gsm": "thick"}, "Basis weight is “thick”"),
+            ({"sale_t": "-4"}, "To sell is -4 t; it must be above 0"),
+            ({"speed_m_min": "1200"}, "this machine runs 780 to 900"),
+            ({"start": "soon"}, "it must be a time such as 15:30"),
+            ({"start": "14:30"}, "before the machine is free"),
+            ({"share_K": "70"}, "they must make 100 %"),
             ({"share_S": "-6", "share_K": "72"}, "it must be 0 to 100 %"),
-        ):  # fmt: skip
+        ):
             with self.subTest(change=change):
                 page = self.client.get("/schedule/card/", {**base, **change})
                 self.assertContains(page, said)
@@ -150,15 +157,23 @@ class AnyInput(HypothesisTestCase):
     def test_no_server_error(self, a, b, c):
         before = Record.objects.filter(kind__in=[Kind.RUNCARD, Kind.ORDER, Kind.DISPOSITION, Kind.HANDOVER]).count()
         for url, data in (
-            ("/stock/dilution/", {"flow_l_min": a, "cons_pct": b, "target_pct": c}), ("/stock/cover/", {"capacity": a, "level_pct": b, "low_pct": c}), ("/stock/mixing/", {"volume_m3": a, "period_min": b, "washout_pct": c}),
-            ("/stock/", {"inlet_pct": a, "target_pct": b, "row": c}), ("/schedule/card/", {"gsm": a, "start": b, "share_K": c}), (CHEST, {**PADS, "a.pad_g": a, "at": b, "mode": c}),
+            ("/stock/dilution/", {"flow_l_min": a, "cons_pct": b, "target_pct": c}),
+            ("/stock/cover/", {"capacity": a, "level_pct": b, "low_pct": c}),
+            ("/stock/mixing/", {"volume_m3": a, "period_min": b, "washout_pct": c}),
+            ("/stock/", {"inlet_pct": a, "target_pct": b, "row": c}),
+            ("/schedule/card/", {"gsm": a, "start": b, "share_K": c}),
+            (CHEST, {**PADS, "a.pad_g": a, "at": b, "mode": c}),
             ("/log/", {"q": a, "kind": b, "page": c}),
-        ):  # fmt: skip
+        ):
             self.assertEqual(self.client.get(url, data).status_code, 200, url)
         for url, data in (
-            ("/schedule/card/", {"order": a, "gsm": b, "start": c}), ("/schedule/order/", {"order": "", "sale_t": b, "start": c}), (CHEST, {**PADS, "a.pad_g": a, "b.pad_g": b, "at": "x"}),
-            ("/deliver/lots/BM-26318-A01-2/", {"action": a, "pin": b, "words": c}), ("/log/handover/", {"watch": a, "pin": b}), ("/sign-in/", {"initials": a, "pin": ""}),
-        ):  # fmt: skip
+            ("/schedule/card/", {"order": a, "gsm": b, "start": c}),
+            ("/schedule/order/", {"order": "", "sale_t": b, "start": c}),
+            (CHEST, {**PADS, "a.pad_g": a, "b.pad_g": b, "at": "x"}),
+            ("/deliver/lots/BM-26318-A01-2/", {"action": a, "pin": b, "words": c}),
+            ("/log/handover/", {"watch": a, "pin": b}),
+            ("/sign-in/", {"initials": a, "pin": ""}),
+        ):
             self.assertLess(self.client.post(url, data).status_code, 500, url)
         self.assertEqual(
             Record.objects.filter(kind__in=[Kind.RUNCARD, Kind.ORDER, Kind.DISPOSITION, Kind.HANDOVER]).count(), before

@@ -182,11 +182,19 @@ ALL_UNITS = [*units.US, "mL CSF", "g/L NaOH", "% wet", "t/h OD", "t OD", "% ISO"
 @tag("core")
 class Units(SimpleTestCase):
     @given(
-        st.sampled_from(ALL_UNITS), st.floats(30, 700),
-        st.builds(lambda **k: units.schools_from(k), system=st.sampled_from(["metric", "us"]), freeness=st.sampled_from(["csf", "sr"]),
-                  alkali=st.sampled_from(["naoh", "na2o"]), moisture=st.sampled_from(["wet", "dry"]), dryness=st.sampled_from(["od", "ad"]),
-                  brightness=st.sampled_from(["iso", "dir"]), offset=st.floats(-3, 3)),
-    )  # fmt: skip
+        st.sampled_from(ALL_UNITS),
+        st.floats(30, 700),
+        st.builds(
+            lambda **k: units.schools_from(k),
+            system=st.sampled_from(["metric", "us"]),
+            freeness=st.sampled_from(["csf", "sr"]),
+            alkali=st.sampled_from(["naoh", "na2o"]),
+            moisture=st.sampled_from(["wet", "dry"]),
+            dryness=st.sampled_from(["od", "ad"]),
+            brightness=st.sampled_from(["iso", "dir"]),
+            offset=st.floats(-3, 3),
+        ),
+    )
     def test_round_trip(self, unit, value, schools):
         value = value / 10 if unit in ("% wet", "% ISO") else value
         found, _, _ = units.shown(value, unit, schools)

@@ -124,11 +124,24 @@ class Door(TestCase):
         before = Reading.objects.count()
         _, out = deliver(
             rows=self.rows(
-                (TAG, t(-0.5), "3.61"), (TAG, t(-1), 3.60), ("meter.moon", t(-1), 3), (TAG, t(-2), "wet"), (TAG, "noon", 3), (TAG, t(-3), 99), (TAG, t(10), 3),
-                (TAG, t(-0.5), 3.61), (TAG, t(-0.5), 3.65), (TAG, t(-300.2), 3.4), (TAG, t(-4), True), (TAG, t(-5), None),
+                (TAG, t(-0.5), "3.61"),
+                (TAG, t(-1), 3.60),
+                ("meter.moon", t(-1), 3),
+                (TAG, t(-2), "wet"),
+                (TAG, "noon", 3),
+                (TAG, t(-3), 99),
+                (TAG, t(10), 3),
+                (TAG, t(-0.5), 3.61),
+                (TAG, t(-0.5), 3.65),
+                (TAG, t(-300.2), 3.4),
+                (TAG, t(-4), True),
+                (TAG, t(-5), None),
             ),
-            door="http", name="test", by=None, now=now,
-        )  # fmt: skip
+            door="http",
+            name="test",
+            by=None,
+            now=now,
+        )
         self.assertEqual((out.kept, out.flagged, out.refused), (1, 2, 9))
         self.assertEqual(
             out.reasons,

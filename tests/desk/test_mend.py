@@ -195,8 +195,27 @@ class OncePerForm(DeskCase):
         self.assertEqual(Record.objects.count(), before + 2)
 
     def test_every_page_with_a_form_gives_it_a_key(self):
-        pages = ("/", "/drift/", "/schedule/", "/schedule/stops/", "/log/note/", "/log/handover/", "/lab/record/machine.chest.ph/", "/help/", "/instruments/",
-                 "/deliver/lots/BM-26318-A01-2/", "/cook/records/1148/", "/cook/fit/larch/", "/cook/continuous/", "/moves/row/K10/", "/bleach/tanks/", "/chips/", "/wash/", "/people/", "/pin/")  # fmt: skip
+        pages = (
+            "/",
+            "/drift/",
+            "/schedule/",
+            "/schedule/stops/",
+            "/log/note/",
+            "/log/handover/",
+            "/lab/record/machine.chest.ph/",
+            "/help/",
+            "/instruments/",
+            "/deliver/lots/BM-26318-A01-2/",
+            "/cook/records/1148/",
+            "/cook/fit/larch/",
+            "/cook/continuous/",
+            "/moves/row/K10/",
+            "/bleach/tanks/",
+            "/chips/",
+            "/wash/",
+            "/people/",
+            "/pin/",
+        )
         for path in pages:
             with self.subTest(path=path):
                 text = self.client.get(path).content.decode()
@@ -341,10 +360,19 @@ class People(DeskCase):
 
     def test_the_table_of_the_document(self):
         for act, wanted in {
-            "move": "operator lead", "propose": "operator lead engineer", "release": "lead", "divert": "lead engineer", "hold": "operator lab lead engineer safety",
-            "fit": "engineer", "setup": "admin", "people": "admin", "read_trail": "operator lab lead engineer maintenance safety auditor admin",
-            "stop": "operator lead engineer maintenance", "hold_case": "operator lab lead engineer maintenance safety", "propose_setup": "lead engineer admin",
-        }.items():  # fmt: skip
+            "move": "operator lead",
+            "propose": "operator lead engineer",
+            "release": "lead",
+            "divert": "lead engineer",
+            "hold": "operator lab lead engineer safety",
+            "fit": "engineer",
+            "setup": "admin",
+            "people": "admin",
+            "read_trail": "operator lab lead engineer maintenance safety auditor admin",
+            "stop": "operator lead engineer maintenance",
+            "hold_case": "operator lab lead engineer maintenance safety",
+            "propose_setup": "lead engineer admin",
+        }.items():
             with self.subTest(act=act):
                 self.assertEqual([r for r in ROLES if r in BY_ACT[act].cells], [r for r in ROLES if r in wanted.split()])
         self.assertEqual(BY_ACT["read_trail"].cells["operator"], "own")
@@ -555,8 +583,14 @@ class Typed(DeskCase):
         ):
             with self.subTest(path=path):
                 self.assertIn(self.client.get(path).status_code, (200, 404))
-        for path, data in (("/wash/look/", {"line": "K", "look": "even", "drum": "²"}), ("/schedule/card/attach/", {"case": "²", "card": "²"}), ("/cook/fit/larch/", {"choice": "²"}),
-                           ("/log/handover/", {"read": "²"}), ("/moves/row/K10/", {"move": "²", "value": "1"}), ("/schedule/stops/", {"corrects": "²"})):  # fmt: skip
+        for path, data in (
+            ("/wash/look/", {"line": "K", "look": "even", "drum": "²"}),
+            ("/schedule/card/attach/", {"case": "²", "card": "²"}),
+            ("/cook/fit/larch/", {"choice": "²"}),
+            ("/log/handover/", {"read": "²"}),
+            ("/moves/row/K10/", {"move": "²", "value": "1"}),
+            ("/schedule/stops/", {"corrects": "²"}),
+        ):
             with self.subTest(path=path):
                 self.assertLess(self.client.post(path, data).status_code, 500)
 

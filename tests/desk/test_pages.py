@@ -17,14 +17,66 @@ from desk.wash.views import BENCHES as WASH
 from tests import make
 
 PAGES = [
-    "/", "/lab/", "/lab/?show=drift", "/lab/row/K.larch_blow.kappa/", "/schedule/", "/schedule/card/?order=H-0413", "/log/", "/log/handover/",
-    "/mill/", "/instruments/", "/trend/meter.S.chest/", "/cases/", "/models/", "/log/audit/", "/stock/", "/stock/?row=K.chest.consistency", "/stock/chests/", "/deliver/lots/", "/deliver/lots/BM-26318-A01-2/",
-    "/deliver/lots/BM-26318-A01-2/ticket/", "/deliver/lots/BM-26318-A02-C/", "/practice/", "/help/",
+    "/",
+    "/lab/",
+    "/lab/?show=drift",
+    "/lab/row/K.larch_blow.kappa/",
+    "/schedule/",
+    "/schedule/card/?order=H-0413",
+    "/log/",
+    "/log/handover/",
+    "/mill/",
+    "/instruments/",
+    "/trend/meter.S.chest/",
+    "/cases/",
+    "/models/",
+    "/log/audit/",
+    "/stock/",
+    "/stock/?row=K.chest.consistency",
+    "/stock/chests/",
+    "/deliver/lots/",
+    "/deliver/lots/BM-26318-A01-2/",
+    "/deliver/lots/BM-26318-A01-2/ticket/",
+    "/deliver/lots/BM-26318-A02-C/",
+    "/practice/",
+    "/help/",
     *(f"/station/{k}/" for k in ("chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "blend")),
-    *(f"/stock/{b}/" for b in BENCHES), *(f"/cook/bench/{b}/" for b in COOK), *(f"/chips/bench/{b}/" for b in CHIPS),
-    "/cook/", "/cook/?wood=alder", "/cook/?solve=time", "/cook/house/", "/cook/continuous/", "/cook/records/", "/cook/records/1148/", "/cook/records/1147/", "/cook/records/?a=1146&b=1147", "/cook/fit/larch/", "/chips/", *(f"/line/{k}/" for k in ("chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "stock", "blend", "deliver")), "/moves/", "/moves/?group=mechanical", "/moves/row/K4/", "/moves/row/K10/", "/moves/?group=wash", "/moves/?group=bleach", "/moves/row/W1-K/", "/moves/row/B3/", "/wash/", "/wash/?line=K.alder.wash", "/wash/?line=S.wash", "/wash/?m0=50&m1=26&m2=5", "/bleach/", "/bleach/?solve=1&front=30", "/bleach/?ready=bagasse%20soda", "/bleach/?seq=D-%28E", "/bleach/compare/", "/bleach/tanks/",
-    *(f"/wash/bench/{b}/" for b in WASH), *(f"/bleach/bench/{b}/" for b in BLEACH),
-]  # fmt: skip
+    *(f"/stock/{b}/" for b in BENCHES),
+    *(f"/cook/bench/{b}/" for b in COOK),
+    *(f"/chips/bench/{b}/" for b in CHIPS),
+    "/cook/",
+    "/cook/?wood=alder",
+    "/cook/?solve=time",
+    "/cook/house/",
+    "/cook/continuous/",
+    "/cook/records/",
+    "/cook/records/1148/",
+    "/cook/records/1147/",
+    "/cook/records/?a=1146&b=1147",
+    "/cook/fit/larch/",
+    "/chips/",
+    *(f"/line/{k}/" for k in ("chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "stock", "blend", "deliver")),
+    "/moves/",
+    "/moves/?group=mechanical",
+    "/moves/row/K4/",
+    "/moves/row/K10/",
+    "/moves/?group=wash",
+    "/moves/?group=bleach",
+    "/moves/row/W1-K/",
+    "/moves/row/B3/",
+    "/wash/",
+    "/wash/?line=K.alder.wash",
+    "/wash/?line=S.wash",
+    "/wash/?m0=50&m1=26&m2=5",
+    "/bleach/",
+    "/bleach/?solve=1&front=30",
+    "/bleach/?ready=bagasse%20soda",
+    "/bleach/?seq=D-%28E",
+    "/bleach/compare/",
+    "/bleach/tanks/",
+    *(f"/wash/bench/{b}/" for b in WASH),
+    *(f"/bleach/bench/{b}/" for b in BLEACH),
+]
 RIGHTS = {"/lab/record/machine.chest.consistency/": "record", "/log/note/": "note"}
 QUERIES = {"/": 60, "/stock/": 60, "/schedule/card/?order=H-0413": 40, "/lab/": 45, "/stock/dilution/": 40}
 RAW_FLOAT = re.compile(r">[^<]*\d\.\d{9,}[^<]*<")
@@ -139,7 +191,8 @@ class Pages(TestCase):
 
 
 class Benches(TestCase):
-    """One suite over every bench: opens solved, answers htmx with its part alone, refuses on the field, keeps what was typed."""
+    """One suite over every bench: opens solved, answers htmx with its part alone, refuses on the field, keeps what was
+    typed."""
 
     @classmethod
     def setUpTestData(cls):

@@ -1,4 +1,5 @@
-"""Nothing is lost: backups are checked and restore whole, the chain shows any change, a killed server keeps what it answered."""
+"""Nothing is lost: backups are checked and restore whole, the chain shows any change, a killed server keeps what it
+answered."""
 
 import http.cookiejar
 import os
@@ -329,7 +330,8 @@ class Drill(SimpleTestCase):
                 kept = [
                     f"{v:.6f}"
                     for (v,) in db.execute(
-                        "SELECT value FROM log_record WHERE kind = 'result' AND subject = 'machine.chest.ph' AND signed = 'operator J.D.'"
+                        "SELECT value FROM log_record WHERE kind = 'result' AND subject = 'machine.chest.ph' AND "
+                        "signed = 'operator J.D.'"
                     )
                 ]
             db.close()

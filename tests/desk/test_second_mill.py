@@ -1,4 +1,5 @@
-"""Truth 8: another mill works. No id, species or tag of the demo mill stands in the product: a mill of other names passes the page walk."""
+"""Truth 8: another mill works. No id, species or tag of the demo mill stands in the product: a mill of other names passes the
+page walk."""
 
 import re
 

@@ -131,9 +131,12 @@ class Yard(TestCase):
     def test_what_cannot_be_is_refused_and_not_kept(self):
         n = Record.objects.filter(kind=Kind.EVENT).count()
         for data, said in (
-            ({"what": "receipt", "where": "larch-round", "value": "-4"}, "must be 0.1 to"), ({"what": "receipt", "where": "moon", "value": "4"}, "none of this yard"),
-            ({"what": "survey", "where": "alder", "value": "wet"}, "must be a number"), ({"what": "unicorn", "where": "K.larch.chips"}, "Choose what was seen"), ({"what": "stone", "where": "Z"}, "none of Larch chips"),
-        ):  # fmt: skip
+            ({"what": "receipt", "where": "larch-round", "value": "-4"}, "must be 0.1 to"),
+            ({"what": "receipt", "where": "moon", "value": "4"}, "none of this yard"),
+            ({"what": "survey", "where": "alder", "value": "wet"}, "must be a number"),
+            ({"what": "unicorn", "where": "K.larch.chips"}, "Choose what was seen"),
+            ({"what": "stone", "where": "Z"}, "none of Larch chips"),
+        ):
             with self.subTest(data=data):
                 self.assertContains(self.post("tk", **data), said)
         self.assertEqual(Record.objects.filter(kind=Kind.EVENT).count(), n)

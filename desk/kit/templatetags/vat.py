@@ -273,8 +273,10 @@ def gauge(position):
     x = 8.0 + 14.0 * min(1.25, max(-0.25, position))
     brackets = "M11 1.5H8v9h3M19 1.5h3v9h-3"
     return mark_safe(
-        f'<svg width="30" height="12" viewBox="0 0 30 12" aria-hidden="true"><path d="M2 6H28" stroke="currentColor" opacity=".35"/>'
-        f'<path d="{brackets}" fill="none" stroke="currentColor" opacity=".7"/><circle cx="{x:.1f}" cy="6" r="2.7" fill="currentColor"/></svg>'
+        f'<svg width="30" height="12" viewBox="0 0 30 12" aria-hidden="true"><path d="M2 6H28" stroke="currentColor" '
+        f'opacity=".35"/>'
+        f'<path d="{brackets}" fill="none" stroke="currentColor" opacity=".7"/><circle cx="{x:.1f}" cy="6" r="2.7" '
+        f'fill="currentColor"/></svg>'
     )
 
 

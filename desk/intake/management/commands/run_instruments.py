@@ -1,4 +1,5 @@
-"""manage.py run_instruments: takes files from the drop folder, lets the demo's meters read, copies and proves the record at night."""
+"""manage.py run_instruments: takes files from the drop folder, lets the demo's meters read, copies and proves the record at
+night."""
 
 import os
 import signal
@@ -81,7 +82,8 @@ class Command(BaseCommand):
             self.night(mill_now())
 
     def night(self, now) -> None:
-        """Once a night, or when a day has gone by without: a checked copy, the proof of the record, old form keys taken away."""
+        """Once a night, or when a day has gone by without: a checked copy, the proof of the record, old form keys taken
+        away."""
         last = newest_proof()
         local = timezone.localtime(now)
         since = None if last is None else now - last.entered_at
