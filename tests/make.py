@@ -1,21 +1,66 @@
 """Plain builders for the tests: the demo mill in small, and people."""
 
+import os
+import pickle
 from datetime import timedelta
+from pathlib import Path
+
+from django.db import connection, transaction
 
 from desk.mill import clock, ribbon
 from desk.mill import state as mill_state
+from desk.mill.clock import set_clock
 from desk.mill.state import MillState
 from desk.people.models import Person
 from desk.shift import drift
 from desk.shift.demo import NOW, PIN, build
 
 DAYS = 5
+KEPT_ROWS = "VAT_TEST_ROWS"
 
 
 def demo() -> None:
-    """The demo mill with five days of history, its clock at the demo's morning."""
+    """The demo mill with five days of history, its clock at its morning; from the rows that the run has kept, where it has."""
     forget()
-    build(days=DAYS)
+    kept = os.environ.get(KEPT_ROWS)
+    if not kept:
+        build(days=DAYS)
+        return
+    tables = pickle.loads(Path(kept).read_bytes())
+    with transaction.atomic(), connection.cursor() as cursor:
+        cursor.execute("PRAGMA defer_foreign_keys = ON")
+        cursor.execute("DELETE FROM sqlite_sequence")
+        for name, rows in tables.items():
+            if rows:
+                places = ", ".join(["%s"] * len(rows[0]))
+                cursor.executemany(f'INSERT INTO "{name}" VALUES ({places})', rows)
+    set_clock(NOW)
+    forget()
+
+
+def keep_rows(path: Path) -> None:
+    """Build the demo once and keep its rows for every `demo()` of the run; the database is left as it was."""
+
+    def rows() -> dict[str, list]:
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%%' OR name = 'sqlite_sequence'"
+            )
+            names = [row[0] for row in cursor.fetchall()]
+            return {name: cursor.execute(f'SELECT * FROM "{name}"').fetchall() for name in names}
+
+    before = rows()
+    with transaction.atomic():
+        forget()
+        build(days=DAYS)
+        after = rows()
+        transaction.set_rollback(True)
+    forget()
+    changed = {k: v for k, v in after.items() if v != before[k]}
+    stood = [k for k in changed if before[k] and k != "sqlite_sequence"]
+    assert not stood, f"the demo changes rows that stood before it: {stood}"
+    path.write_bytes(pickle.dumps(changed))
+    os.environ[KEPT_ROWS] = str(path)
 
 
 def forget() -> None:

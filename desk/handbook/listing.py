@@ -11,17 +11,15 @@ HEAD = """# The models, by name
 The names are the public interface: they stay. Each answers on its page (`/models/NAME/`), on the command line and over HTTP:
 
     ./vat calc list                             every name
-    ./vat calc NAME '{"field": number, ...}'    one answer as JSON; without the argument the inputs are read from the standard
-    input
+    ./vat calc NAME '{"field": number, ...}'    one answer as JSON; without the argument: inputs from standard input
     ./vat calc NAME --schema                    the JSON Schema of its inputs
     ./vat calc NAME --csv IN.csv OUT.csv        every row of a file whose header names the inputs; bad rows are reported by line
-    POST /api/calc/NAME/                        the same as JSON, signed in or with `Authorization: Bearer KEY` (scope: ask
-    models)
+    POST /api/calc/NAME/                        the same as JSON, signed in or with `Authorization: Bearer KEY` (scope: models)
 
-Inputs are in the core's units, named in each table. A wrong input is refused with every bad field named: exit status 2, HTTP
-422.
-A sensible question without an answer comes back as `"feasible": false` with the field, the reason and the nearest value that
-has one.
+Inputs are in the core's units, named in each table. A wrong input is refused with every bad field named: exit status 2,
+HTTP 422.
+A sensible question without an answer comes back as `"feasible": false` with the field, the reason and the nearest value
+that has one.
 This page is made by `./vat manage models_page`; a test keeps it in step.
 """
 

@@ -63,14 +63,14 @@ EVERY_PAGE = [
 
 TARGETS = """() => {
   const small = [];
-  for (const e of document.querySelectorAll('button, a.key, select, input:not([type=hidden]), nav a, summary, textarea,
-  label.key')) {
+  const touched = 'button, a.key, select, input:not([type=hidden]), nav a, summary, textarea, label.key';
+  for (const e of document.querySelectorAll(touched)) {
     const style = getComputedStyle(e);
     if (e.classList.contains('vh') || ['checkbox', 'radio'].includes(e.type) || style.visibility == 'hidden') continue;
     const box = (['INPUT', 'SELECT'].includes(e.tagName) && e.closest('.well') || e).getBoundingClientRect();
     if (!box.width || !box.height) continue;
-    if (box.height < 43.5 || (e.tagName != 'A' && box.width < 43.5)) small.push(`${e.tagName} ${e.textContent.trim().slice(0,
-    20)} ${box.height}`);
+    const words = `${e.tagName} ${e.textContent.trim().slice(0, 20)} ${box.height}`;
+    if (box.height < 43.5 || (e.tagName != 'A' && box.width < 43.5)) small.push(words);
   }
   return [document.documentElement.scrollWidth, small];
 }"""
