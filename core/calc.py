@@ -68,6 +68,21 @@ def flat(given: Mapping[str, Any]) -> dict[str, Any]:
     return found
 
 
+def unflat(model: Model, given: Mapping[str, Any]) -> dict[str, Any]:
+    """The inverse of `flat`: rows gathered under their field. What is no figure of the case stays, to be refused by name."""
+    groups, found = row_fields(model.case_class), dict(given)
+    for name, group in groups.items():
+        count = given.get(name)
+        if isinstance(count, bool) or not isinstance(count, (int, float)) or not 0 <= count <= group.most:
+            continue
+        listed = []
+        for i in range(1, int(count) + 1):
+            names = {inner: leaf(name, i, inner) for inner in quantities(cast(Hashable, group.of))}
+            listed.append({inner: found.pop(full) for inner, full in names.items() if full in found})
+        found[name] = listed
+    return found
+
+
 def counts(model: Model, asked: Mapping[str, Any], usual: Mapping[str, Any]) -> dict[str, int]:
     """How many rows of each kind an address asks for (washers=3), within what the case allows; else as many as usual."""
     found = {}

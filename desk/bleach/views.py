@@ -19,13 +19,14 @@ from core.bleach.sequence import CODES, Misread, Sequence, read
 from core.bleach.stages import CHEMICAL, Setting
 from core.bleach.store import NEVER
 from core.bleach.unit import LEAST_KAPPA, BleachPlan
+from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.band import judge
 from core.unit import Worked
 from core.wash.oxygen import WOODS
 from desk.bleach import tanks as book
 from desk.bleach.drawings import FORMULA, sequence_picture
-from desk.cases.benches import Bench, bench_view
+from desk.cases.benches import Bench, bench_view, held_case
 from desk.kit.bench import Well, read_wells, render_bench, typed_number
 from desk.kit.templatetags.vat import clock
 from desk.kit.text import whole
@@ -358,6 +359,10 @@ def sequence(request):
         try:
             plan = _plan(seq, rows, wells, wood, standing)
             context |= _worked(request, state, plan, rows, v, standing)
+            context |= {
+                "held": held_case(request.GET.get("held", ""), find("bleach.plant")),
+                "hold_name": f"{seq.text}, {clock(state.now)}",
+            }
             if standing and request.user.may("move") and (moved := _to_put(plan, standing)):
                 asked = {"unit": key, **moved, "back": request.get_full_path()}
                 context["put_in_force"] = f"{reverse('mill:put')}?{urlencode(asked)}"

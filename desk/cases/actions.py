@@ -1,14 +1,14 @@
 """Holding a case, letting it go, and comparing two point by point."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from core import calc
 from core.catalogue import find
 from core.errors import CoreError, ImpossibleInput
-from core.quantity import quantities
+from core.quantity import quantities, row_fields
 from desk.cases.models import HeldCase
-from desk.kit.templatetags.vat import MINUS, figure
+from desk.kit.templatetags.vat import MINUS, figure, midline
 from desk.kit.units import Schools, shown
 from desk.kit.writing import writing
 
@@ -25,7 +25,8 @@ def hold(*, name: str, model_name: str, given: Any, address: str, by, now) -> He
     if not 1 <= len(name) <= 80:
         raise CaseRefused("Name is empty or longer than 80 letters.")
     try:
-        told = calc.calculate(find(model_name), given)
+        model = find(model_name)
+        told = calc.calculate(model, calc.unflat(model, given))
     except KeyError as missing:
         raise CaseRefused(str(missing.args[0])) from None
     except ImpossibleInput as refusal:
@@ -41,7 +42,7 @@ def hold(*, name: str, model_name: str, given: Any, address: str, by, now) -> He
             name=name,
             model_name=model_name,
             given=told["given"],
-            result=told["result"],
+            result={k: v for k, v in told["result"].items() if k in told["units"]},
             core_version=told["core"],
             address=address[:600],
             by=by,
@@ -71,9 +72,18 @@ def compare(a: HeldCase, b: HeldCase, schools: Schools | None) -> list[Line]:
     if a.model_name != b.model_name:
         return []
     model, lines = find(a.model_name), []
-    for cls, key in ((model.case_class, "given"), (model.result_class, "result")):
-        for name, said in quantities(cls).items():
-            x, y = getattr(a, key).get(name), getattr(b, key).get(name)
+    put_in = [calc.flat(case.given) for case in (a, b)]
+    counts = {name: max(int(given.get(name, 0)) for given in put_in) for name in row_fields(model.case_class)}
+    for said_of, key, (of_a, of_b) in (
+        (calc.leaves(model.case_class, counts), "given", put_in),
+        (dict(quantities(model.result_class)), "result", (a.result, b.result)),
+    ):
+        for name, said in said_of.items():
+            x, y = of_a.get(name), of_b.get(name)
+            if "." in name:
+                group, number, _ = name.split(".")
+                label = f"{row_fields(model.case_class)[group].label} {number}: {midline(said.label)}"
+                said = replace(said, label=label)
             if said.options:
                 lines.append(Line(said.label, "", str(x), str(y), "" if x == y else "other", True))
                 continue

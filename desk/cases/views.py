@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
+from core import calc
 from core.catalogue import find
 from desk.cases.actions import CaseRefused, compare, hold
 from desk.cases.models import HeldCase
@@ -74,7 +75,7 @@ def one(request, pk: int):
         "case": case,
         "model": model,
         "lines": compare(case, case, request.schools),
-        "working": f"{reverse('handbook:working', args=[model.name])}?{urlencode(case.given)}",
+        "working": f"{reverse('handbook:working', args=[model.name])}?{urlencode(calc.flat(case.given))}",
         "others": HeldCase.objects.filter(Q(model_name=case.model_name), let_go_at=None).exclude(pk=pk)[:10],
         "cards": newest.values() if request.user.may("plan") else [],
         "own": case.by_id == request.user.pk,

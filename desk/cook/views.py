@@ -6,7 +6,7 @@ from dataclasses import replace
 from datetime import timedelta
 from queue import SimpleQueue
 from threading import Thread
-from urllib.parse import parse_qsl, urlencode
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.http import Http404, HttpResponse, JsonResponse, StreamingHttpResponse
@@ -16,6 +16,7 @@ from django.urls import reverse
 from django.utils.html import escape
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
+from core.catalogue import find
 from core.cook import fit as fits
 from core.cook import follow, kinetic
 from core.cook.design import charge_of, designed, liquor_of, logged, solve_for
@@ -25,6 +26,7 @@ from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.band import Band, judge
 from core.judge.next_cook import next_plan
 from core.unit import Worked
+from desk.cases.benches import held_case
 from desk.cook import actions, thermometer
 from desk.cook.actions import CookRefused, coefficients_in_use, log_of, measured_of, minute_of
 from desk.cook.drawings import cook_picture, fit_plot
@@ -32,7 +34,7 @@ from desk.cook.forms import BARE, DesignForm, Opening, Profile, kappa_row, openi
 from desk.cook.models import Cook, CookFit
 from desk.kit.bench import render_bench, typed_number
 from desk.kit.sheet import safe
-from desk.kit.templatetags.vat import signed
+from desk.kit.templatetags.vat import clock, signed
 from desk.kit.text import whole
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
@@ -129,8 +131,8 @@ def design_page(request):
                 ),
                 "put": _put(got) if got else "",
                 "hold": form.given,
-                "holdable": dict(parse_qsl(_simple(case, profile.points, found).partition("?")[2])),
-                "simple": _simple(case, profile.points, found),
+                "held": held_case(request.GET.get("held", ""), find("cook.design")),
+                "hold_name": f"{case.species} {clock(state.now)}",
             }
     return render_bench(request, "cook/design", context)
 
@@ -168,27 +170,6 @@ def _put(solved) -> str:
     pairs = [f"m{i}={m:.4g};t{i}={t:.4g}" for i, (m, t) in enumerate(solved.points)]
     blank = [f"m{i}=;t{i}=" for i in range(len(solved.points), 7)]
     return ";".join([*pairs, *blank, f"id_ea_pct_naoh={solved.ea_pct_naoh:.3g}"])
-
-
-def _simple(case, points, found) -> str:
-    """The nearest start-rise-hold case of the register, whose working can be opened."""
-    top = max(t for _, t in points)
-    first = next(m for m, t in points if t >= top - 0.5)
-    asked = urlencode(
-        {
-            "species": case.species,
-            "ea_pct_naoh": case.ea_pct_naoh,
-            "sulphidity_pct": case.sulphidity_pct,
-            "lw_m3_t": case.lw_m3_t,
-            "start_c": points[0][1],
-            "rise_min": first,
-            "cook_c": top,
-            "hold_min": points[-1][0] - first,
-            "aq_pct": case.aq_pct,
-            "over_thick_pct": case.over_thick_pct,
-        }
-    )
-    return f"{reverse('handbook:working', args=['cook.alkaline'])}?{asked}"
 
 
 @require_POST

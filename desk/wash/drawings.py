@@ -78,11 +78,19 @@ def line_picture(found: WashLine, feed_pct: float, x0: float, weak: tuple[int, .
     return p
 
 
-def cost_picture(curve: tuple[Cost, ...], least: Cost, now: Cost, span: tuple[float, float] | None) -> dict:
-    """Cost over the dilution factor: steam, losses, their sum, the least, today's point; the band where the loss is in its
-    band."""
+def cost_picture(
+    curve: tuple[Cost, ...],
+    least: Cost,
+    now: Cost,
+    span: tuple[float, float] | None,
+    held: tuple[Cost, ...] | None = None,
+) -> dict:
+    """Cost over the dilution factor: steam, losses, their sum, the least, today's point, a held case's sum dashed.
+
+    `span`: the dilutions that keep the loss in its band.
+    """
     low, high = curve[0].df, curve[-1].df
-    most = max(1e-9, max(c.total for c in curve), now.total) * 1.06
+    most = max(1e-9, max(c.total for c in (*curve, *(held or ()))), now.total) * 1.06
 
     def x(df: float) -> float:
         return X0 + (X1 - X0) * (min(high, max(low, df)) - low) / (high - low)
@@ -104,6 +112,7 @@ def cost_picture(curve: tuple[Cost, ...], least: Cost, now: Cost, span: tuple[fl
         placed.append({"y": n(last), "text": text, "bold": bold})
     return {
         "sum": polyline([(x(c.df), y(c.total)) for c in curve]),
+        "held": polyline([(x(c.df), y(c.total)) for c in held]) if held else "",
         "steam": polyline([(x(c.df), y(c.steam)) for c in curve]),
         "lost": polyline([(x(c.df), y(c.lost)) for c in curve]),
         "now": {"x": n(x(now.df)), "y": n(y(now.total)), "text": figure(now.total, 2)},

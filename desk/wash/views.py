@@ -10,6 +10,8 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
+from core import calc
+from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.band import judge
 from core.line.mill import NOTHING
@@ -17,7 +19,7 @@ from core.unit import Worked
 from core.wash import line as washing
 from core.wash.line import KINDS, Prices, WashCase, Washer, WashFound, wash_line
 from core.wash.unit import WashPlan
-from desk.cases.benches import Bench, bench_view
+from desk.cases.benches import Bench, bench_view, held_case
 from desk.kit.bench import Well, read_wells, render_bench
 from desk.kit.templatetags.vat import clock
 from desk.kit.text import whole
@@ -247,7 +249,9 @@ def line(request):
     if not any(w["error"] for w in every):
         try:
             case = _case(standing, v, rows, changed)
-            context |= _worked(state, case, v, rows, plan.loss_row)
+            held = held_case(request.GET.get("held", ""), find("wash.line"))
+            context |= _worked(state, case, v, rows, plan.loss_row, held)
+            context |= {"held": held, "hold_name": f"{plan.name}, {clock(state.now)}"}
             if abs(case.df - standing.df) > PUT_FROM:
                 context["put"] = (
                     f"{reverse('mill:put')}?{urlencode({'unit': key, 'df': f'{case.df:.4f}', 'back': request.get_full_path()})}"
@@ -309,13 +313,19 @@ def _mended(case: WashCase, fitted: tuple[float, ...], weak: tuple[int, ...]) ->
     return wash_line(replace(case, washers=washers))
 
 
-def _worked(state, case: WashCase, v: dict, rows: list[dict], row_id: str) -> dict:
+def _worked(state, case: WashCase, v: dict, rows: list[dict], row_id: str, held=None) -> dict:
     """What the line does by its case: the verdict's figures, the cost over the dilution, what the samples say, the picture."""
     found = wash_line(case)
     alike = {"feed_pct": case.feed_pct, "x0": case.x0, "washers": case.washers, "y_in": case.y_in}
     prices = Prices(steam_t=v["steam"], economy=v["economy"], solids_kg=v["solids_price"], carry_kg=v["carry_price"])
     curve, least = washing.cost_curve(**alike, prices=prices)
     now = washing.cost_at(found.line, prices)
+    beside = None
+    if held is not None:
+        other = calc.read_case(find("wash.line"), held.given)
+        beside, _ = washing.cost_curve(
+            feed_pct=other.feed_pct, x0=other.x0, washers=other.washers, y_in=other.y_in, prices=prices
+        )
     row = state.mill.plan.get(row_id)
     wanted = washing.df_for_loss(**alike, loss_kg_adt=v["loss_want"])
     fitted = _fitted(case, rows)
@@ -346,7 +356,7 @@ def _worked(state, case: WashCase, v: dict, rows: list[dict], row_id: str) -> di
         "beyond": wanted if isinstance(wanted, Infeasible) else None,
         "wanted_m3_h": None if isinstance(wanted, Infeasible) else washing.shower_of(wanted, case.od_t_h, last),
         "p": line_picture(found.line, case.feed_pct, case.x0, weak),
-        "c": cost_picture(curve, least, now, span),
+        "c": cost_picture(curve, least, now, span, beside),
         "saves": washing.saving(now, least),
         "evaporate_t_h": found.evaporators_t_h,
     }

@@ -11,6 +11,8 @@ from django.test import TestCase
 from core import calc
 from core.catalogue import find
 from core.errors import ImpossibleInput
+from desk.cases.actions import compare
+from desk.cases.models import HeldCase
 from desk.log.models import Kind, Record
 from desk.mill import in_force
 from desk.mill.state import MillState
@@ -193,3 +195,44 @@ class RowsOfACase(Line):
         page = self.client.get("/models/wash.line/", {"washers": "2", "washers.2.e10": "5", "df": "2.2"})
         self.assertEqual((len(page.context["form"].case.washers), page.context["form"].case.washers[1].e10), (2, 5.0))
         self.assertEqual(self.client.get("/models/wash.line/", {"washers": "9999999"}).status_code, 200)
+
+
+class HeldCases(Line):
+    """A case of a headline model is held, put beside what comes next, compared row by row, and opens its own working."""
+
+    def hold(self, path: str) -> HeldCase:
+        page = self.client.get(path)
+        worked = page.context["worked"]
+        given = {f"in.{k}": v for k, v in calc.flat(calc.plain(worked.case)).items()}
+        answer = self.client.post("/cases/hold/", {"name": "Monday", "model": worked.model, "back": path, **given})
+        held = HeldCase.objects.first()
+        self.assertIn(f"held={held.pk}", answer.url)
+        return held
+
+    def test_wash_bleach_and_cook_are_held_beside(self):
+        for path, changed in (("/wash/", "shower=36"), ("/bleach/", "s0c=12"), ("/cook/", "ea_pct_naoh=19")):
+            with self.subTest(page=path):
+                held = self.hold(path)
+                page = self.client.get(f"{path}?{changed}&held={held.pk}")
+                self.assertContains(page, '<span class="src block">held ')
+                self.assertEqual(page.context["held"], held)
+                lines = compare(held, self.hold(f"{path}?{changed}"), None)
+                self.assertTrue(any(": " in x.label for x in lines))
+                self.assertTrue(any(x.change for x in lines))
+                one = self.client.get(f"/cases/{held.pk}/")
+                working = self.client.get(one.context["working"]).context["form"].case
+                for name, value in calc.flat(calc.plain(working)).items():
+                    kept = calc.flat(held.given)[name]
+                    self.assertEqual(value, kept) if isinstance(kept, str) else self.assertAlmostEqual(value, kept, places=3)
+
+    def test_a_case_of_another_model_is_not_put_beside(self):
+        held = self.hold("/bleach/")
+        self.assertIsNone(self.client.get("/wash/", {"held": held.pk}).context["held"])
+        self.assertIsNone(self.client.get("/wash/", {"held": "²"}).context["held"])
+
+    def test_rows_that_cannot_be_are_refused_in_words(self):
+        for count in ("99", "-1", "x", "1e400", "2.5"):
+            with self.subTest(count=count):
+                given = {"in.feed_pct": "11", "in.x0": "60", "in.df": "2", "in.washers": count, "in.washers.1.e10": "3"}
+                self.client.post("/cases/hold/", {"name": "x", "model": "wash.line", "back": "/wash/", **given})
+        self.assertFalse(HeldCase.objects.exists())

@@ -215,16 +215,41 @@ def working(context, name: str, show: str, case):
 
 @register.inclusion_tag("parts/figure_row.html", takes_context=True)
 def figline(context, worked, name: str, source: str = "", mark: str = "", label: str = ""):
-    """A row of a verdict: a figure of the case that made it, in the reader's unit, with the way to that case's own working."""
+    """A row of a verdict: a figure of the case that made it, in the reader's unit, with the way to that case's own working.
+
+    Beside a held case of the same model (`held` of the page) it tells that case's figure and the change from it.
+    """
     said = quantities(type(worked.result))[name]
-    value, unit, more = shown(getattr(worked.result, name), said.unit, context.get("schools"))
-    return {
+    schools = context.get("schools")
+    now = getattr(worked.result, name)
+    value, unit, more = shown(now, said.unit, schools)
+    row = {
         "label": label or said.label,
         "source": source,
         "mark": mark,
         "value": figure(value, said.decimals + more),
         "unit": unit,
         "href": working_path(worked.model, name, worked.case, context["request"].get_full_path()),
+    }
+    held = context.get("held")
+    old = held.result.get(name) if held is not None and held.model_name == worked.model else None
+    if old is not None and math.isfinite(now):
+        before = shown(old, said.unit, schools)[0]
+        change = "" if before == value else f"{'+' if value > before else ''}{figure(value - before, said.decimals + more)}"
+        row |= {"held": figure(before, said.decimals + more), "change": change}
+    return row
+
+
+@register.inclusion_tag("parts/hold.html", takes_context=True)
+def holdkeys(context, worked, title: str):
+    """Hold the case that made a page's figures, under a name, beside what comes next; the page carries the form `holdform`."""
+    return {
+        "given": calc.flat(calc.plain(worked.case)).items(),
+        "model": worked.model,
+        "title": title,
+        "back": context["request"].get_full_path(),
+        "held": context.get("held"),
+        "may_hold": context["request"].user.may("hold_case"),
     }
 
 
