@@ -244,6 +244,8 @@ def belt(request):
         w["error"] = errors.get(w["name"], w["error"])
     context |= {
         "wells": wells,
+        "wood": plan.species if plan else "chips",
+        "cook_title": next((u.title for u in state.mill.units if u.id == unit), ""),
         "classes": [{**w, "label": words} for w, (_, _, words, _) in zip(classes, CLASSES, strict=True)],
         "errors": errors,
     }

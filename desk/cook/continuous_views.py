@@ -61,7 +61,7 @@ def vessel(request):
         for i, (kind, label, v, p, t) in enumerate(ZONES)
     ]
     every = [*wells, *(w for r in rows for w in r["wells"])]
-    context = station(request, state, wells=wells, zones=rows, vessel=True, may_move=request.user.may("move"))
+    context = station(request, state, wells=wells, zones=rows, vessel=True, species=species, may_move=request.user.may("move"))
     if not any(w["error"] for w in every):
         try:
             context |= _worked({w["name"]: w["value"] for w in every}, state, species)
