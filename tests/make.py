@@ -67,6 +67,7 @@ def forget() -> None:
     """Drop what the desk keeps by the set-up's version: each test has a database of its own, with the same numbers."""
     mill_state._read.cache_clear()
     mill_state._lines.clear()
+    mill_state._refused.clear()
     mill_state._started.clear()
     ribbon.forget()
     drift.forget()

@@ -10,7 +10,7 @@ from django.db import connection
 
 from core.blend.mix import Mix, mix_furnish
 from core.deliver.draw import Draw, DrawCase, draw
-from core.errors import ImpossibleInput
+from core.errors import CoreError, ImpossibleInput
 from core.line import mill as mills
 from core.line.acting import Line
 from core.line.steady import Solution
@@ -28,6 +28,8 @@ HALTS_BACK = timedelta(days=10)
 COVER_AHEAD = timedelta(hours=72)
 FRESH_INTERVALS = 3.0  # a reading leads while it is no older than so many intervals of its plan row
 TRUSTED = ("single", "accepted")
+# what is left aside, step by step, when the line cannot be run with it: moisture read, set points, kept cooks
+LEFT_ASIDE = (("moistures", "moisture_pct"), ("put_in_force",), ("makes",))
 COOK_KEEPS = timedelta(hours=24)  # what the line counts with after a blow, until the next
 
 
@@ -52,6 +54,7 @@ def mill_in_force() -> tuple[int, mills.Mill]:
 
 
 _lines: OrderedDict[tuple, Line] = OrderedDict()  # the line as it was run the last few ways, by set-up version and way
+_refused: dict[tuple, CoreError] = {}  # the newest way that cannot be run, so that it is not tried by every page
 LINES_KEPT = 64
 
 
@@ -74,9 +77,16 @@ def way_of(running: mills.Running) -> tuple:
 def solve_running(version_id: int, running: mills.Running) -> Line:
     """The line as it is run, kept for the last few ways of running it; a new way begins from the newest of the same set-up."""
     key = (version_id, way_of(running))
+    if (refused := _refused.get(key)) is not None:
+        raise refused
     if (line := _lines.get(key)) is None:
         near = next((kept for (version, _), kept in reversed(_lines.items()) if version == version_id), None)
-        line = _lines[key] = mills.solve_mill(_read(version_id), running, near)
+        try:
+            line = _lines[key] = mills.solve_mill(_read(version_id), running, near)
+        except CoreError as failure:
+            _refused.clear()
+            _refused[key] = failure
+            raise
         while len(_lines) > LINES_KEPT:
             _lines.popitem(last=False)
     return line
@@ -322,10 +332,25 @@ class MillState:
     def moisture_pct(self) -> dict[str, float]:
         return {unit: float(r.value) for unit, r in self.moistures.items() if r.value is not None and 0.0 <= r.value < 95.0}
 
+    line_trouble: str = ""  # why the line is not worked with all that was read and put in force
+
     @cached_property
     def line(self) -> Line:
-        """The line with all that acts on it; while the machine stands its part is drawn as it last ran."""
-        return solve_running(self.version_id, self.running_at(self.rate or 1.0))
+        """The line with all that acts on it; while the machine stands its part is drawn as it last ran.
+
+        A reading or a set point that the line cannot be run with takes no page down: it is left aside, as `line_trouble` says.
+        """
+        rate = self.rate or 1.0
+        for left_aside in ((), *LEFT_ASIDE):
+            for name in left_aside:
+                self.__dict__[name] = {}
+            try:
+                return solve_running(self.version_id, self.running_at(rate))
+            except CoreError as failure:
+                self.__dict__.pop("running", None)
+                self.line_trouble = self.line_trouble or str(failure)
+                refused = failure
+        raise refused
 
     @property
     def solution(self) -> Solution:

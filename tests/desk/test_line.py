@@ -167,6 +167,32 @@ class Measured(Line):
         self.assertAlmostEqual(old.line.inlets["K.larch.cook"].solids_t_h, 10.35, places=6)
 
 
+class NoPageFalls(Line):
+    """A reading or a set point that the line cannot be run with is left aside and said; no page falls for it."""
+
+    def test_an_impossible_reading_takes_no_page_down(self):
+        self.as_("jd")
+        form = {"mode": "result", "value_1": "90", "sure": "1"}
+        self.assertEqual(self.client.post("/lab/record/K.chips.moisture/", form).status_code, 302)
+        for path in (
+            "/",
+            "/cook/",
+            "/wash/",
+            "/bleach/",
+            "/bleach/tanks/",
+            "/stock/chests/",
+            "/mill/in-force/",
+            "/line/stock/",
+            "/lab/",
+        ):
+            with self.subTest(page=path):
+                page = self.client.get(path)
+                self.assertEqual(page.status_code, 200)
+                if path not in ("/lab/",):
+                    self.assertContains(page, "The line cannot be run with all that was read")
+        self.assertAlmostEqual(make.state(30).line.inlets["K.larch.cook"].solids_t_h, 10.35)
+
+
 class RowsOfACase(Line):
     """A case with rows is asked by name like any other: schema, refusals by row, address and answer."""
 
