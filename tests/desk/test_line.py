@@ -47,18 +47,21 @@ class OneNumber(Line):
         "/bleach/",
         "/bleach/?line=S.bleach",
         "/bleach/?seq=O-D0-EOP-D1&kappa=26",
+        "/cook/",
+        "/cook/?wood=alder&ea_pct_naoh=18.5",
     )
 
     def test_every_figure_opens_the_case_that_made_it(self):
-        for key in ("", "adt.degf.gpm.psi", "na2o"):
-            self.client.post("/units/", {"units": key})
+        schools = ({}, {"system": "us", "dryness": "ad"}, {"alkali": "na2o", "moisture": "dry", "brightness": "dir"})
+        for turn, chosen in enumerate(schools):
+            self.assertEqual(self.client.post("/help/units/", chosen).status_code, 302)
             for path in self.PAGES:
                 page = self.client.get(path).content.decode()
                 found = FIGURE.findall(page)
                 self.assertGreater(len(found), 4, path)
-                for href, value in found:
+                for href, value in found[turn :: len(schools)]:  # each figure in one of the schools
                     address = unescape(href)
-                    with self.subTest(page=path, units=key, figure=parse_qs(urlsplit(address).query)["show"][0]):
+                    with self.subTest(page=path, units=chosen, figure=parse_qs(urlsplit(address).query)["show"][0]):
                         working = self.client.get(address)
                         self.assertEqual(working.context["lead"]["value"], value)
 
