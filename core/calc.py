@@ -6,7 +6,7 @@ The case's own declarations make the schema, the parsing and every refusal, so t
 import enum
 import math
 from collections.abc import Hashable, Mapping
-from dataclasses import MISSING, dataclass, fields, is_dataclass
+from dataclasses import MISSING, dataclass, fields, is_dataclass, replace
 from typing import Any, cast
 
 import core
@@ -42,7 +42,10 @@ def leaves(cls: type, counts: Mapping[str, int]) -> dict[str, Quantity]:
     found = dict(quantities(cast(Hashable, cls)))
     for name, group in row_fields(cast(Hashable, cls)).items():
         for i in range(1, counts.get(name, group.least) + 1):
-            found |= {leaf(name, i, inner): said for inner, said in quantities(cast(Hashable, group.of)).items()}
+            found |= {
+                leaf(name, i, inner): replace(said, label=f"{group.label} {i}, {said.label}")
+                for inner, said in quantities(cast(Hashable, group.of)).items()
+            }
     return found
 
 

@@ -109,7 +109,7 @@ class _Walk:
     def __init__(self, solution: Solution, solutes: Vector, acts: Mapping[str, Acts]) -> None:
         network = self.network = solution.network
         len(network.units)
-        self.solution, self.before = solution, acts
+        self.solution = solution
         self.held = solutes + np.array([_added(acts.get(u.id)) for u in network.units])
         self.flows, self.solutes, self.drawn_in = network.feed.copy(), np.zeros_like(solutes), np.zeros_like(network.feed)
         fed = np.maximum(network.feed, 0.0)

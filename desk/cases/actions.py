@@ -1,6 +1,6 @@
 """Holding a case, letting it go, and comparing two point by point."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 from core import calc
@@ -8,7 +8,7 @@ from core.catalogue import find
 from core.errors import CoreError, ImpossibleInput
 from core.quantity import quantities, row_fields
 from desk.cases.models import HeldCase
-from desk.kit.templatetags.vat import MINUS, figure, midline
+from desk.kit.templatetags.vat import changed, figure
 from desk.kit.units import Schools, shown
 from desk.kit.writing import writing
 
@@ -62,11 +62,6 @@ class Line:
     put_in: bool
 
 
-def _signed(value: float, decimals: int) -> str:
-    text = figure(value, decimals)
-    return text if text.startswith(MINUS) else f"+{text}"
-
-
 def compare(a: HeldCase, b: HeldCase, schools: Schools | None) -> list[Line]:
     """Every input and figure of two cases of one model, b less a. Empty when they are of different models."""
     if a.model_name != b.model_name:
@@ -80,15 +75,11 @@ def compare(a: HeldCase, b: HeldCase, schools: Schools | None) -> list[Line]:
     ):
         for name, said in said_of.items():
             x, y = of_a.get(name), of_b.get(name)
-            if "." in name:
-                group, number, _ = name.split(".")
-                label = f"{row_fields(model.case_class)[group].label} {number}: {midline(said.label)}"
-                said = replace(said, label=label)
             if said.options:
                 lines.append(Line(said.label, "", str(x), str(y), "" if x == y else "other", True))
                 continue
             (u, unit, more), (v, _, _) = shown(x, said.unit, schools), shown(y, said.unit, schools)
             places = said.decimals + more
-            change = _signed(v - u, places) if u is not None and v is not None and u != v else ""
+            change = changed(u, v, places)
             lines.append(Line(said.label, unit, figure(u, places), figure(v, places), change, key == "given"))
     return lines

@@ -14,10 +14,10 @@ from django.utils.cache import patch_vary_headers
 
 from core import calc
 from core.errors import Caution, CoreError, ImpossibleInput, Infeasible
-from core.quantity import Quantity, quantities, row_fields
+from core.quantity import Quantity, quantities
 from core.register import Model
 from desk.kit import units
-from desk.kit.templatetags.vat import figure, midline
+from desk.kit.templatetags.vat import changed, figure
 from desk.kit.units import Schools, shown, typed, way
 
 
@@ -168,7 +168,7 @@ def beside(rows: list[Row], held: Any, schools: Schools | None) -> list[Row]:
             continue
         (before, _, more), (after, _, _) = (shown(v, said[row.field].unit, schools) for v in (old, row.number))
         places = said[row.field].decimals + more
-        change = "" if before == after else f"{'+' if after > before else ''}{figure(after - before, places)}"
+        change = changed(before, after, places)
         found.append(replace(row, held=figure(before, places), change=change))
     return found
 
@@ -190,15 +190,11 @@ class BenchForm(forms.Form):
         """The form class of a registered model, with so many rows of each kind where its case has rows."""
         made: dict[str, Any] = {"model": model, "counts": dict(counts or {})}
         for name, said in calc.leaves(model.case_class, made["counts"]).items():
-            label = said.label
-            if "." in name:
-                group, number, _ = name.split(".")
-                label = f"{row_fields(model.case_class)[group].label} {number}: {midline(said.label)}"
             if said.options:
-                made[name] = WordField(replace(said, label=label))
+                made[name] = WordField(said)
                 continue
             messages = {"required": f"is empty; give {said.label.lower()}"}
-            made[name] = NumberField(replace(said, label=label), required=True, error_messages=messages)
+            made[name] = NumberField(said, required=True, error_messages=messages)
         return type(f"{model.case_class.__name__}Form", (cls,), made)
 
     @classmethod

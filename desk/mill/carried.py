@@ -7,7 +7,7 @@ from core.judge.band import judge
 from core.line.acting import Line
 from core.line.mill import Mill
 from core.quantity import quantities
-from desk.kit.templatetags.vat import figure, working_path
+from desk.kit.templatetags.vat import changed, figure, working_path
 from desk.kit.units import Schools, shown
 
 PULP = (("kappa", "Kappa out", "", 1), ("iso_pct", "Brightness out", "% ISO", 1), ("csf_ml", "Freeness out", "mL CSF", 0))
@@ -43,8 +43,7 @@ def _moved(label: str, unit: str, pair: tuple[float, float], decimals: int, scho
     places = decimals + extra
     if figure(was, places) == figure(now, places):
         return None
-    sign = "+" if now > was else ""
-    return Moved(label, name, figure(was, places), figure(now, places), f"{sign}{figure(now - was, places)}", **more)
+    return Moved(label, name, figure(was, places), figure(now, places), changed(was, now, places), **more)
 
 
 def _of_unit(mill: Mill, key: str, was: Line, now: Line, schools: Schools | None, back: str) -> Iterator[Moved | None]:

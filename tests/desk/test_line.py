@@ -246,7 +246,7 @@ class HeldCases(Line):
                 self.assertContains(page, '<span class="src block">held ')
                 self.assertEqual(page.context["held"], held)
                 lines = compare(held, self.hold(f"{path}?{changed}"), None)
-                self.assertTrue(any(": " in x.label for x in lines))
+                self.assertTrue(any(" 1, " in x.label for x in lines))
                 self.assertTrue(any(x.change for x in lines))
                 one = self.client.get(f"/cases/{held.pk}/")
                 working = self.client.get(one.context["working"]).context["form"].case

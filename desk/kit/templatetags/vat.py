@@ -37,6 +37,14 @@ def figure(value, decimals: int = 2) -> str:
     return (MINUS if rounded < 0 else "") + text
 
 
+def changed(before, after, decimals: int) -> str:
+    """What changed between two figures as shown: the printed difference with its sign; empty where they print alike."""
+    if before is None or after is None or figure(before, decimals) == figure(after, decimals):
+        return ""
+    text = figure(round(after, decimals) - round(before, decimals), decimals)
+    return text if text.startswith(MINUS) else f"+{text}"
+
+
 @register.filter
 def fig(value, decimals=2) -> str:
     return figure(value, int(decimals))
@@ -235,8 +243,8 @@ def figline(context, worked, name: str, source: str = "", mark: str = "", label:
     old = held.result.get(name) if held is not None and held.model_name == worked.model else None
     if old is not None and math.isfinite(now):
         before = shown(old, said.unit, schools)[0]
-        change = "" if before == value else f"{'+' if value > before else ''}{figure(value - before, said.decimals + more)}"
-        row |= {"held": figure(before, said.decimals + more), "change": change}
+        places = said.decimals + more
+        row |= {"held": figure(before, places), "change": changed(before, value, places)}
     return row
 
 
@@ -325,7 +333,7 @@ def label_of(form, name: str) -> str:
     if name in form.fields:
         return form.fields[name].label
     inner = next(f for key, f in form.fields.items() if key.endswith(f".1.{name}"))
-    return inner.label.partition(": ")[2]
+    return inner.label.partition(", ")[2]
 
 
 @register.filter
