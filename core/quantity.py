@@ -36,6 +36,12 @@ class Quantity:
     whole: bool = False  # a count
 
     @property
+    def words(self) -> str:
+        """The words to choose from: one of drum, press."""
+        given = [option for option in self.options if option]
+        return f"one of {', '.join(given)}" + (", or nothing" if len(given) < len(self.options) else "")
+
+    @property
     def allowed(self) -> str:
         """The possible range in words: above 0 to 60 %."""
         low, high = self.possible
@@ -48,7 +54,7 @@ class Quantity:
     def problem(self, value: Any) -> str | None:
         """Why this value is impossible, as a sentence without its subject, or None."""
         if self.options:
-            return None if value in self.options else f"is {value!r}; it must be one of {', '.join(self.options)}"
+            return None if value in self.options else f"is {value!r}; it must be {self.words}"
         low, high = self.possible
         unit = f" {self.unit}" if self.unit else ""
         if not math.isfinite(value):

@@ -52,6 +52,11 @@ class Inlet:
         return max(0.0, self.solutes[SOLUTES.index(solute)]) / self.solids_t_h if self.solids_t_h > 1e-9 else 0.0
 
 
+NOTHING: Final = Inlet(
+    solids_t_h=0.0, fibre_t_h=0.0, water_t_h=0.0, dissolved_t_h=0.0, temp_c=20.0, kappa=0.0, iso_pct=0.0, csf_ml=600.0
+)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Worked:
     """A model as a unit ran it: pages print its figures, and their working opens this very case."""

@@ -69,8 +69,9 @@ def the_line() -> None:
 
     from core.bleach import unit as bleaching
     from core.cook import unit as cooking
-    from core.line.mill import read_mill, solve_mill
     from core.line.steady import _Draws, _System, solve
+    from core.mill.reading import read_mill
+    from core.mill.run import solve_mill
     from desk.shift.demo import DOCUMENT
     from tests import make
 

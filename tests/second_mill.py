@@ -5,7 +5,7 @@ import copy
 import json
 from datetime import timedelta
 
-from core.line.mill import read_mill
+from core.mill.reading import read_mill
 from desk.intake.actions import ensure_signals
 from desk.mill.clock import set_clock
 from desk.mill.models import MillVersion
@@ -68,7 +68,7 @@ def document() -> dict:
     def renamed(value, key=""):
         if isinstance(value, dict):
             return {
-                k: v if k in ("shares", "parts", "feed", "line_letter") and key != "grade" else renamed(v, k)
+                k: v if k in ("shares", "parts", "feed", "line_letter", "station") and key != "grade" else renamed(v, k)
                 for k, v in value.items()
             }
         if isinstance(value, list):
@@ -79,7 +79,7 @@ def document() -> dict:
         u["outlets"] = [o | {"to": _new(o["to"])} for o in u["outlets"]]
     d = renamed(d)
     for source in d["sources"]:
-        source["tower"], source["draw"] = f"{source['key']}.tower", f"out.{source['key']}"
+        source["draw"] = f"out.{source['key']}"
         source["name"] = {"T": "Thermo", "D": "Deinked", "L": "Bought pulp", "X": "Broke pulp"}[source["key"]]
     d["roles"] = {**ROLES, "vessel": "pm7.feed", "point": "pm7.feed"}
     d["name"], d["note"], d["machine"]["name"] = "Otter Race", "A second mill, made up for the tests.", "the Otter"

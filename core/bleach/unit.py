@@ -9,6 +9,7 @@ from core.bleach.line import Bleached, Plan, bleach, od_of, typical
 from core.bleach.mechanical import PeroxideCase, peroxide
 from core.bleach.plant import case_of, found_of
 from core.bleach.sequence import read
+from core.document import List, Number, item, same, text
 from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity
 from core.unit import Acts, Inlet, Worked, checked
@@ -18,6 +19,7 @@ CHLORIDE_IN_DIOXIDE = 35.453 / 67.452
 SODIUM_IN_NAOH = 0.57479
 
 
+TOWER_CHARGES = ("H₂O₂", "NaOH")  # of a peroxide tower, % on pulp
 CHARGE = Quantity(
     label="Charge", unit="kg/ADt", possible=(0.0, 100.0), valid=(0.0, 40.0), above=False, decimals=1, help="", equation=""
 )
@@ -32,17 +34,28 @@ class BleachPlan:
     are peroxide and alkali, % on pulp.
     """
 
-    wood: str
-    sequence: str
-    charges: tuple[float, ...]
-    iso_in: float = 0.0
-    iso_row: str = ""
+    wood: str = text("Pulp")
+    sequence: str = text("Sequence", default="")
+    charges: tuple[float, ...] = item(List(label="Charges", of=Number(said=CHARGE), least=1, most=12))
+    iso_in: float = same(PeroxideCase, "iso_pct", default=0.0, possible=(0.0, 99.0), above=False)
+    iso_row: str = text("Row of its brightness", default="", names="plan")
+
+    def tried(self) -> None:
+        """Raises: ImpossibleInput for a sequence, a pulp or charges that cannot be."""
+        if self.sequence:
+            stages = read(self.sequence).stages
+            if len(stages) != len(self.charges):
+                told = f"are {len(self.charges)}; {self.sequence} has {len(stages)} stages, one charge each"
+                raise ImpossibleInput(Problem("charges", told))
+        elif len(self.charges) != len(TOWER_CHARGES):
+            raise ImpossibleInput(Problem("charges", "must be two: peroxide and alkali, % on pulp"))
+        bleached(self, 12.0)
 
     def settings(self) -> Mapping[str, float]:
         return {f"charge.{i}": v for i, v in enumerate(self.charges, start=1)}
 
     def settable(self) -> Mapping[str, Quantity]:
-        names = [stage.name for stage in read(self.sequence).stages] if self.sequence else ["H₂O₂", "NaOH"]
+        names = [stage.name for stage in read(self.sequence).stages] if self.sequence else TOWER_CHARGES
         unit = "kg/ADt" if self.sequence else "% on pulp"
         pairs = enumerate(zip(names, self.charges, strict=False), start=1)
         return {f"charge.{i}": replace(CHARGE, label=f"{name}, charge", unit=unit) for i, (name, _) in pairs}

@@ -7,7 +7,9 @@ import math
 from dataclasses import dataclass
 
 from core.colour import brightness_from_ks, ks_from_reflectance
+from core.document import identity
 from core.errors import Caution, ImpossibleInput, Problem
+from core.quantity import quantity
 
 SHARE_TOLERANCE = 1e-6
 
@@ -16,13 +18,13 @@ SHARE_TOLERANCE = 1e-6
 class Source:
     """One pulp as it stands in its chest. `share` is its fraction of the oven-dry furnish."""
 
-    key: str
-    share: float
-    cons_pct: float
-    ash_pct: float
-    iso_pct: float
-    s457: float
-    csf_ml: float
+    key: str = identity()
+    share: float = 0.0
+    cons_pct: float = quantity("Consistency", "%", possible=(0.1, 30), valid=(2, 6))
+    ash_pct: float = quantity("Ash", "%", possible=(0, 60), valid=(0, 25), decimals=1)
+    iso_pct: float = quantity("Brightness", "% ISO", possible=(1, 100), valid=(40, 92), decimals=1)
+    s457: float = quantity("Scattering", "m²/kg", possible=(1, 300), valid=(20, 80), decimals=0)
+    csf_ml: float = quantity("Freeness", "mL CSF", possible=(10, 800), valid=(50, 700), decimals=0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -9,8 +9,10 @@ import numpy as np
 from core.cook.blow import COD_A_ORGANIC, BlowCase, blow, white_liquor
 from core.cook.kinetic import Charge, Cooked, cook
 from core.cook.profile import Points
+from core.cook.species import NAMES
+from core.document import Inlined, Table, item, text
 from core.errors import ImpossibleInput, Problem
-from core.quantity import Quantity, quantities
+from core.quantity import Quantity, choice, quantities, quantity
 from core.stream import DS, N, Vector, W
 from core.unit import Acts, Drawn, Inlet, Worked, checked
 
@@ -27,6 +29,14 @@ VESSELS = ("batch", "continuous")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class LogPoint:
+    """A corner of a temperature log: minutes from the start of heating, and °C."""
+
+    minute: float = quantity("Minute", "min", possible=(0, 10_000), decimals=0)
+    temp_c: float = quantity("Temperature", "°C", possible=(-10, 200), decimals=0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class CookPlan:
     """How a cooking unit is set to cook. `makes`: what its newest kept cook made, which leads; else the kinetic model tells.
 
@@ -34,16 +44,20 @@ class CookPlan:
     and EA and liquor to wood are what they are on that wood. None charges for whatever comes.
     """
 
-    species: str
-    charge: Charge
-    points: Points
-    causticizing_pct: float = 82.0
-    reduction_pct: float = 94.0
-    kappa_row: str = ""  # the plan row of its kappa, or empty
-    vessel: str = "batch"  # or continuous
+    species: str = choice("Wood or plant", NAMES)
+    charge: Charge = item(Inlined(label="Charge", of=Charge))
+    points: Points = item(Table(label="Temperature log", of=LogPoint, least=2, most=12, plain=True))
+    causticizing_pct: float = quantity("Causticizing", "%", possible=(30, 100), valid=(75, 90), decimals=0, default=82.0)
+    reduction_pct: float = quantity("Reduction", "%", possible=(30, 100), valid=(88, 97), decimals=0, default=94.0)
+    kappa_row: str = text("Row of its kappa", default="", names="plan")
+    vessel: str = choice("Vessel", VESSELS, default="batch")
     makes: Made | None = None
     charged_for_t_h: float | None = None
     chip_water_t_h: float = 0.0  # that came with the wood it is charged for
+
+    def tried(self) -> None:
+        """Raises: ImpossibleInput, NotSolved for a charge or a log that cannot be cooked."""
+        made_by(self.species, self.charge, self.points)
 
     def settings(self) -> Mapping[str, float]:
         return {name: getattr(self.charge, name) for name in quantities(Charge)}

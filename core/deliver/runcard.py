@@ -9,7 +9,9 @@ from dataclasses import dataclass, replace
 
 from core.blend.mix import Mix, Source, mix_furnish
 from core.deliver.draw import Draw, DrawCase, draw
+from core.document import named
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.quantity import quantity
 from core.roots import brentq
 from core.stock.cover import USABLE_HIGH_PCT, USABLE_LOW_PCT, Course, Piece, forecast
 
@@ -54,8 +56,8 @@ class Supply:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Additive:
-    name: str
-    dose_kg_t: float
+    name: str = named()
+    dose_kg_t: float = quantity("Dose", "kg/t", possible=(0, 500), valid=(0, 60))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Final
 
+from core.document import Limit, item
 from core.errors import ImpossibleInput, Problem
 
 OUTER_TENTH: Final = 0.1
@@ -17,11 +18,11 @@ OUTER_TENTH: Final = 0.1
 class Band:
     """Inner (action) and outer (specification) limits; an open side is +-inf. `target` is the aim, if there is one."""
 
-    low: float = -math.inf
-    high: float = math.inf
-    outer_low: float = -math.inf
-    outer_high: float = math.inf
-    target: float | None = None
+    low: float = item(Limit(label="Inner low", open_at=-math.inf), default=-math.inf)
+    high: float = item(Limit(label="Inner high", open_at=math.inf), default=math.inf)
+    outer_low: float = item(Limit(label="Outer low", open_at=-math.inf), default=-math.inf)
+    outer_high: float = item(Limit(label="Outer high", open_at=math.inf), default=math.inf)
+    target: float | None = item(Limit(label="Aim", open_at=None), default=None)
 
     def __post_init__(self) -> None:
         if not (self.outer_low <= self.low < self.high <= self.outer_high):

@@ -15,6 +15,7 @@ import numpy.typing as npt
 from scipy.sparse import coo_array, csr_array
 from scipy.sparse.csgraph import breadth_first_order
 
+from core.document import Limit, item
 from core.errors import ImpossibleInput, Problem
 from core.stream import COMPONENTS, INDEX, NAMES, SUSPENDED, N, Vector
 
@@ -40,11 +41,11 @@ class Outlet:
 class Sets:
     """Quality that a unit gives its pulp, whatever came in; None leaves it as it mixed."""
 
-    kappa: float | None = None
-    csf_ml: float | None = None
-    iso_pct: float | None = None
-    s457: float | None = None
-    grey: float | None = None
+    kappa: float | None = item(Limit(label="Kappa", open_at=None, possible=(0, 200)), default=None)
+    csf_ml: float | None = item(Limit(label="Freeness, mL CSF", open_at=None, possible=(1, 1000)), default=None)
+    iso_pct: float | None = item(Limit(label="Brightness, % ISO", open_at=None, possible=(1, 100)), default=None)
+    s457: float | None = item(Limit(label="Scattering, m²/kg", open_at=None, possible=(1, 300)), default=None)
+    grey: float | None = item(Limit(label="Grey of its colour, 0 to 1", open_at=None, possible=(0, 1)), default=None)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from core.document import same
 from core.mechanical.refine import EnergyCase, freeness
 from core.quantity import Quantity, quantities
 from core.unit import Acts, Inlet, Worked, checked
@@ -12,8 +13,8 @@ from core.unit import Acts, Inlet, Worked, checked
 class RefinePlan:
     """How a refining unit is set: wood and energy in all, kWh/t."""
 
-    wood: str
-    sec_kwh_t: float
+    wood: str = same(EnergyCase, "wood")
+    sec_kwh_t: float = same(EnergyCase, "sec_kwh_t", possible=(1.0, 6000.0))
 
     def settings(self) -> Mapping[str, float]:
         return {"sec_kwh_t": self.sec_kwh_t}

@@ -5,18 +5,29 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from core.document import List, Number, item
 from core.errors import ImpossibleInput, Problem
+from core.quantity import INF, Quantity, quantity
 from core.roots import brentq
+
+LEVEL = Number(
+    said=Quantity(label="Level", unit="m", possible=(0.0, INF), valid=(0.0, INF), above=False, decimals=2, help="", equation="")
+)
+VOLUME = Number(
+    said=Quantity(
+        label="Volume", unit="m³", possible=(0.0, INF), valid=(0.0, INF), above=False, decimals=1, help="", equation=""
+    )
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Cylinder:
     """Upright cylinder of radius R on a cone or frustum of height `cone_m` whose floor has radius `floor_m`. Metres."""
 
-    radius_m: float
-    brim_m: float
-    cone_m: float = 0.0
-    floor_m: float = 0.0
+    radius_m: float = quantity("Radius", "m", possible=(0, 1000), above=True)
+    brim_m: float = quantity("Brim", "m", possible=(0, 1000), above=True)
+    cone_m: float = quantity("Height of the cone", "m", possible=(0, 1000), default=0.0)
+    floor_m: float = quantity("Radius of its floor", "m", possible=(0, 1000), default=0.0)
 
     def __post_init__(self) -> None:
         bad = []
@@ -42,10 +53,10 @@ class Cylinder:
 class Box:
     """Rectangular chest; `fillet_m2` is the plan area lost to corner fillets. Metres."""
 
-    length_m: float
-    width_m: float
-    brim_m: float
-    fillet_m2: float = 0.0
+    length_m: float = quantity("Length", "m", possible=(0, 1000), above=True)
+    width_m: float = quantity("Width", "m", possible=(0, 1000), above=True)
+    brim_m: float = quantity("Brim", "m", possible=(0, 1000), above=True)
+    fillet_m2: float = quantity("Lost to fillets", "m²", possible=(0, 1000), default=0.0)
 
     def __post_init__(self) -> None:
         if not (self.length_m > 0 and self.width_m > 0 and self.brim_m > 0):
@@ -62,8 +73,8 @@ class Box:
 class Surveyed:
     """A strapping table: levels and volumes, both rising from 0."""
 
-    levels_m: tuple[float, ...]
-    volumes_m3: tuple[float, ...]
+    levels_m: tuple[float, ...] = item(List(label="Levels", of=LEVEL, least=2))
+    volumes_m3: tuple[float, ...] = item(List(label="Volumes", of=VOLUME, least=2))
 
     def __post_init__(self) -> None:
         if len(self.levels_m) != len(self.volumes_m3) or len(self.levels_m) < 2:

@@ -4,8 +4,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from core.colour import brightness_from_ks, ks_from_kappa
+from core.document import Table, item, same, text
 from core.quantity import Quantity, quantities
-from core.unit import SOLUTES, Acts, Drawn, Inlet, Worked, checked
+from core.unit import NOTHING, SOLUTES, Acts, Drawn, Inlet, Worked, checked
 from core.wash.line import SALTCAKE, WashCase, Washer, wash_line
 from core.wash.oxygen import OxygenCase, delignify
 
@@ -27,12 +28,16 @@ class WashPlan:
     set-up holds for a unit that nothing feeds yet.
     """
 
-    name: str
-    df: float
-    loss_row: str
-    washers: tuple[Washer, ...]
-    feed_pct: float = 11.0
-    x0: float = 60.0
+    name: str = text("Name")
+    df: float = same(WashCase, "df")
+    washers: tuple[Washer, ...] = item(Table(label="Washers", of=Washer, key="stages", least=1, most=12))
+    loss_row: str = text("Row of its soda loss", default="", names="plan")
+    feed_pct: float = same(WashCase, "feed_pct", default=11.0)
+    x0: float = same(WashCase, "x0", default=60.0)
+
+    def tried(self) -> None:
+        """Raises: ImpossibleInput for washers that cannot wash."""
+        wash_line(self.case(NOTHING))
 
     def settings(self) -> Mapping[str, float]:
         return {"df": self.df}
@@ -75,20 +80,38 @@ class WashPlan:
 class OxygenPlan:
     """How an oxygen stage is run; the kappa and the COD of its case are those of the pulp that comes."""
 
-    case: OxygenCase
+    wood: str = same(OxygenCase, "wood")
+    minutes: float = same(OxygenCase, "minutes")
+    temp_c: float = same(OxygenCase, "temp_c")
+    naoh_kg: float = same(OxygenCase, "naoh_kg")
+    cons_pct: float = same(OxygenCase, "cons_pct", default=12.0)
+    bar_abs: float = same(OxygenCase, "bar_abs", default=6.0)
+
+    def tried(self) -> None:
+        """Raises: ImpossibleInput for a stage that cannot be run."""
+        self.act(replace(NOTHING, kappa=20.0))
 
     def settings(self) -> Mapping[str, float]:
-        return {name: getattr(self.case, name) for name in OXYGEN_SET}
+        return {name: getattr(self, name) for name in OXYGEN_SET}
 
     def settable(self) -> Mapping[str, Quantity]:
         return {name: quantities(OxygenCase)[name] for name in OXYGEN_SET}
 
     def set_to(self, values: Mapping[str, float]) -> "OxygenPlan":
-        return replace(self, case=replace(self.case, **checked(values, self.settable())))
+        return replace(self, **checked(values, self.settable()))
 
     def act(self, inlet: Inlet) -> Acts:
         """Raises: ImpossibleInput."""
-        case = replace(self.case, kappa_in=min(200.0, max(LEAST_KAPPA, inlet.kappa)), cod_kg=min(300.0, inlet.kg_odt("COD")))
+        case = OxygenCase(
+            wood=self.wood,
+            kappa_in=min(200.0, max(LEAST_KAPPA, inlet.kappa)),
+            minutes=self.minutes,
+            temp_c=self.temp_c,
+            naoh_kg=self.naoh_kg,
+            cons_pct=self.cons_pct,
+            bar_abs=self.bar_abs,
+            cod_kg=min(300.0, inlet.kg_odt("COD")),
+        )
         found = delignify(case)
         removed = case.kappa_in - found.kappa
         return Acts(

@@ -10,7 +10,8 @@ from django.utils import timezone
 
 from core.instruments import intake
 from core.instruments.intake import Reason, Span, Verdict
-from core.line.mill import Mill, signals
+from core.mill.mill import Mill
+from core.mill.signals import signals
 from desk.instruments import store
 from desk.instruments.models import Delivery, Refusal, Signal, ms
 from desk.kit.text import plain

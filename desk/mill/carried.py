@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from core.judge.band import judge
 from core.line.acting import Line
-from core.line.mill import Mill
+from core.mill.mill import Mill
 from core.quantity import quantities
 from desk.kit.templatetags.vat import changed, figure, working_path
 from desk.kit.units import Schools, shown

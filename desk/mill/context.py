@@ -1,5 +1,7 @@
 """What every page shows: the ticket of the running order, theme, keys, the emergency line."""
 
+from dataclasses import asdict
+
 from django.conf import settings
 from django.db import OperationalError
 from django.utils.functional import SimpleLazyObject
@@ -42,7 +44,7 @@ def schools_of(request) -> Schools:
     """The units this person reads: the mill's choice, and their own where they made one."""
     state = state_of(request)
     own = getattr(getattr(request, "user", None), "schools", {})
-    return schools_from(state.mill.schools if state else {}, own)
+    return schools_from(asdict(state.mill.schools) if state else {}, own)
 
 
 def state_of(request) -> MillState | None:

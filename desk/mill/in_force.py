@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from core.errors import ImpossibleInput, Problem
 from core.line.acting import Line
-from core.line.mill import solve_mill
+from core.mill.run import solve_mill
 from core.quantity import Quantity
 from desk.kit.templatetags.vat import midline
 from desk.kit.writing import writing

@@ -7,6 +7,7 @@ from django.urls import reverse
 
 from core.colour import GREY_BETA, LIGNIN_BETA, brightness_from_ks, swatch
 from core.line.steady import Solution
+from core.mill.document import Lane, LaneNode
 from core.stream import SUSPENDED, Stream
 from desk.kit.svg import band, n, ribbon
 from desk.kit.templatetags.vat import tph, working_path
@@ -141,10 +142,10 @@ def colour_of(stream: Stream, *, wet: bool = True) -> tuple[str, float]:
     return swatch(q.ks, beta=beta, wet=wet).hex, brightness_from_ks(q.ks)
 
 
-def _node(solution: Solution, spec: dict, size: dict) -> Node:
-    stream = solution.leaves(spec["unit"], spec["outlet"])
+def _node(solution: Solution, spec: LaneNode, size: dict) -> Node:
+    stream = solution.leaves(spec.unit, spec.outlet)
     hex_colour, iso = colour_of(stream)
-    x = size["columns"][spec["station"]] + size["dx"] * spec.get("dx", 0)
+    x = size["columns"][spec.station] + size["dx"] * spec.dx
     return Node(x, stream.solids_t_h, stream.cons_pct, hex_colour, iso)
 
 
@@ -181,8 +182,8 @@ class _Painter:
         self.lanes = state.mill.lanes
         starts = []
         for lane in self.lanes:
-            nodes = [lane["strands"]] if lane["strands"] else []
-            firsts = [s["nodes"][0] for s in lane["strands"]] if nodes else [lane["nodes"][0]]
+            nodes = [lane.strands] if lane.strands else []
+            firsts = [s.nodes[0] for s in lane.strands] if nodes else [lane.nodes[0]]
             starts.append(sum(self._solids(f) for f in firsts))
         self.gives = {k: v for k, v in self.state.running.gives.items() if v > 0} or {
             k: self.state.shares.get(k, 0.0) * self.state.draw.solids_t_h for k in self.state.mill.sources
@@ -195,16 +196,16 @@ class _Painter:
         """A place behind a station's own, in the ribbon that runs along the page or the one that falls."""
         return self.size["columns"][station] + (falling if self.size is FLOOR else wide)
 
-    def _solids(self, spec: dict) -> float:
-        return self.solution.leaves(spec["unit"], spec["outlet"]).solids_t_h
+    def _solids(self, spec: LaneNode) -> float:
+        return self.solution.leaves(spec.unit, spec.outlet).solids_t_h
 
     def half(self, t_h: float) -> float:
         return max(self.k * t_h, 2.5 * (1 if self.size is BIG else 0.5)) / 2.0
 
-    def lane(self, i: int, lane: dict) -> None:
+    def lane(self, i: int, lane: Lane) -> None:
         yc = self.size["lanes"][i]
-        nodes = [_node(self.solution, s, self.size) for s in lane["nodes"]]
-        strands = [[_node(self.solution, s, self.size) for s in strand["nodes"]] for strand in lane["strands"]]
+        nodes = [_node(self.solution, s, self.size) for s in lane.nodes]
+        strands = [[_node(self.solution, s, self.size) for s in strand.nodes] for strand in lane.strands]
         if strands:  # the lane before the strands are mixed is their sum
             joint = []
             for parts in zip(*strands, strict=True):
@@ -212,14 +213,14 @@ class _Painter:
                 mass = sum(p.t_h * 100.0 / p.cons_pct for p in parts)
                 joint.append(Node(parts[0].x, t, 100.0 * t / mass, parts[0].hex, parts[0].iso))
             nodes = joint + nodes
-        gives = self.gives.get(lane["key"], 0.0)
+        gives = self.gives.get(lane.key, 0.0)
         last = nodes[-1]
         nodes.append(Node(self.size["tower"], gives, last.cons_pct, last.hex, last.iso))
         tops = [(p.x, yc - self.half(p.t_h)) for p in nodes]
         bottoms = [(p.x, yc + self.half(p.t_h)) for p in nodes]
         wet_tops = [(p.x, yc - self.half(p.t_h) - _margin(p.cons_pct, self.size["water"])) for p in nodes]
         wet_bottoms = [(p.x, yc + self.half(p.t_h) + _margin(p.cons_pct, self.size["water"])) for p in nodes]
-        gid = f"{self.tag}{lane['key']}"
+        gid = f"{self.tag}{lane.key}"
         self.r.gradients.append(
             {
                 "id": gid,
@@ -237,14 +238,14 @@ class _Painter:
         if self.size is BIG:
             self._lane_words(i, lane, nodes, strands, yc)
 
-    def _strand(self, lane: dict, strands: list, nodes: list, yc: float) -> None:
+    def _strand(self, lane: Lane, strands: list, nodes: list, yc: float) -> None:
         """The lower strand over the joint lane, fading out where the two are mixed."""
         upper, lower = strands
         end = self.size["columns"]["bleach"] + 6.0
         joint = nodes[: len(lower)]
         tops = [(p.x, yc - self.half(j.t_h) + self.k * a.t_h) for p, j, a in zip(lower, joint, upper, strict=True)]
         bottoms = [(p.x, yc + self.half(j.t_h)) for p, j in zip(lower, joint, strict=True)]
-        gid = f"{self.tag}{lane['key']}low"
+        gid = f"{self.tag}{lane.key}low"
         self.r.gradients.append({"id": gid, "x1": n(lower[0].x), "x2": n(end), "stops": _stops(lower, lower[0].x, end)})
         self.r.fades.append(
             {
@@ -256,21 +257,21 @@ class _Painter:
             }
         )
 
-    def _lane_words(self, i: int, lane: dict, nodes: list, strands: list, yc: float) -> None:
+    def _lane_words(self, i: int, lane: Lane, nodes: list, strands: list, yc: float) -> None:
         def state_at(x: float) -> Node:
             return [p for p in nodes if p.x <= x + 1e-6][-1]
 
         first = nodes[0]
         if strands:
             top = yc - self.half(first.t_h)
-            for s, parts in zip(lane["strands"], strands, strict=True):
+            for s, parts in zip(lane.strands, strands, strict=True):
                 mid = top + self.k * parts[0].t_h / 2
                 unit = " t/h" if parts is strands[0] else ""
                 self.r.texts.append(
                     {
                         "x": "32",
                         "y": n(mid + 4.5),
-                        "text": f"{s['name']} {tph(parts[0].t_h)}{unit}",
+                        "text": f"{s.name} {tph(parts[0].t_h)}{unit}",
                         "class": "svgl onpulp",
                         "weight": "600",
                         "flow": True,
@@ -295,17 +296,17 @@ class _Painter:
                 "weight": "600",
             }
         )
-        for peel in lane["peels"]:
-            before, after = state_at(COLUMNS[peel["station"]] - 20), state_at(COLUMNS[peel["station"]] + 20)
-            lost = sum(self._lost(u) for u in peel["lost"])
-            self._peel(COLUMNS[peel["station"]], yc + self.half(before.t_h), lost, before.hex, peel["label"], after)
-        for thread in lane["threads"]:
-            x = COLUMNS[thread["station"]] + thread.get("dx", 0)
-            t_h = sum(self.solution.leaves(u, o).solids_t_h for u, o in thread["leaves"])
+        for peel in lane.peels:
+            before, after = state_at(COLUMNS[peel.station] - 20), state_at(COLUMNS[peel.station] + 20)
+            lost = sum(self._lost(u) for u in peel.lost)
+            self._peel(COLUMNS[peel.station], yc + self.half(before.t_h), lost, before.hex, peel.label, after)
+        for thread in lane.threads:
+            x = COLUMNS[thread.station] + thread.dx
+            t_h = sum(self.solution.leaves(u, o).solids_t_h for u, o in thread.leaves)
             here = state_at(x)
-            self._thread(x, yc + self.half(here.t_h), t_h, here.hex, thread["label"], thread["station"])
-        for pin in lane["pins"]:
-            x = COLUMNS[pin["station"]] + 6 + pin.get("dx", 0)
+            self._thread(x, yc + self.half(here.t_h), t_h, here.hex, thread.label, thread.station)
+        for pin in lane.pins:
+            x = COLUMNS[pin.station] + 6 + pin.dx
             here = state_at(x)
             head = yc - (24.0 if i == 0 else 17.0)
             value = self._pin_value(pin)
@@ -314,18 +315,18 @@ class _Painter:
                     "x": n(x),
                     "y1": n(head),
                     "y2": n(yc - self.half(here.t_h)),
-                    "text": pin["label"] + value,
+                    "text": pin.label + value,
                     "tx": n(x + 6),
                     "ty": n(head + 4.5),
                 }
             )
-        self._vat(lane["key"], nodes[-1].hex, yc)
+        self._vat(lane.key, nodes[-1].hex, yc)
 
     def _pin_value(self, pin: dict) -> str:
         """What a pin tells: the setting of its unit as it is run now, else the value that the set-up wrote beside it."""
-        plan = self.state.line.acting.get(pin.get("of", ""))
-        value = plan.settings().get(pin.get("setting", "")) if plan is not None else pin.get("value")
-        return "" if value is None else f" {value:.4g} {pin.get('unit', '')}"
+        plan = self.state.line.acting.get(pin.of)
+        value = plan.settings().get(pin.setting) if plan is not None else pin.value
+        return "" if value is None else f" {value:.4g} {pin.unit}"
 
     def _lost(self, unit: str) -> float:
         i = self.solution.network.index[unit]
@@ -397,7 +398,7 @@ class _Painter:
         centre, k = self.size["blend"], self.k
         blend_x = float(self.size["columns"]["blend"])
         y = centre - k * self.blend_t / 2
-        lanes = {lane["key"]: i for i, lane in enumerate(self.lanes)}
+        lanes = {lane.key: i for i, lane in enumerate(self.lanes)}
         order = [*lanes, *(s for s in self.gives if s not in lanes)]
         blend = self.solution.leaves(self.state.mill.roles.blend, "on")
         hex_blend, _ = colour_of(blend)
@@ -408,7 +409,8 @@ class _Painter:
             source = self.state.mill.sources[key]
             if key in lanes:
                 yc = self.size["lanes"][lanes[key]]
-                stream = self.solution.leaves(self.lanes[lanes[key]]["nodes"][-1]["unit"], "on")
+                end = self.lanes[lanes[key]].nodes[-1]
+                stream = self.solution.leaves(end.unit, end.outlet)
                 hex_colour, _ = colour_of(stream)
                 h, m = self.half(t_h), _margin(source.source.cons_pct, self.size["water"])
                 self.r.water.append(band(self.size["lane_end"], yc - h - m, yc + h + m, blend_x, y - m, y + w + m))

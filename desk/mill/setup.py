@@ -7,12 +7,11 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-import jsonschema
-
 from core.errors import CoreError, ImpossibleInput, Problem
-from core.line import mill as mills
 from core.line.acting import Line
-from core.line.schema import SCHEMA
+from core.mill.mill import Mill
+from core.mill.reading import read_mill
+from core.mill.run import solve_mill
 from desk.kit.templatetags.vat import clock, stop
 from desk.kit.writing import writing
 from desk.log.actions import write
@@ -24,64 +23,25 @@ from desk.people.pins import PinRefused, check_pin
 from desk.people.rights import refuse
 
 MOST_BYTES = 1_000_000
-_validator = jsonschema.Draft202012Validator(SCHEMA)
-
-
-def _place(path) -> str:
-    text = ""
-    for part in path:
-        text += f"[{part}]" if isinstance(part, int) else f".{part}" if text else str(part)
-    return text or "document"
-
-
-def _say(error: jsonschema.ValidationError) -> Problem:
-    place, found = _place(error.absolute_path), error.instance
-    shown = json.dumps(found, ensure_ascii=False, default=str)
-    shown = shown if len(shown) <= 60 else shown[:57] + "..."
-    match error.validator:
-        case "required":
-            return Problem(place, error.message.replace("is a required property", "is missing"))
-        case "additionalProperties":
-            return Problem(place, error.message[0].lower() + error.message[1:])
-        case "type":
-            wanted = error.validator_value
-            return Problem(place, f"is {shown}; it must be {wanted if isinstance(wanted, str) else ' or '.join(wanted)}")
-        case "enum" | "const":
-            wanted = error.validator_value
-            return Problem(
-                place,
-                f"is {shown}; it must be {wanted if isinstance(wanted, str) else 'one of ' + ', '.join(map(str, wanted))}",
-            )
-        case "minimum" | "exclusiveMinimum" | "maximum" | "exclusiveMaximum":
-            word = "at least" if "inimum" in error.validator else "at most"
-            return Problem(place, f"is {shown}; it must be {word} {error.validator_value:g}")
-        case _:
-            return Problem(place, f"is {shown}: {error.validator} {json.dumps(error.validator_value, default=str)[:80]}")
 
 
 class _Rehearsal(MillState):
     """A mill that is not in force, run and drawn once, so that nothing in it can fail on a page later."""
 
-    def __init__(self, mill: mills.Mill, now):
+    def __init__(self, mill: Mill, now):
         self.now, self.version_id, self.mill = now, 0, mill
 
     @cached_property
     def line(self) -> Line:
-        return mills.solve_mill(self.mill, self.running)
+        return solve_mill(self.mill, self.running)
 
 
 def problems(document: Any, *, now) -> list[Problem]:
     """Everything wrong with a document, each with its place; empty when it may go into force."""
-    found = [_say(e) for e in sorted(_validator.iter_errors(document), key=lambda e: [str(p) for p in e.absolute_path])]
-    if found:
-        return found
     try:
-        mill = mills.read_mill(document)
+        mill = read_mill(document)
     except ImpossibleInput as refusal:
         return list(refusal.problems)
-    found = [*_doubles(document), *_strays(mill)]
-    if found:
-        return found
     try:
         for grade in mill.grades:
             state = _Rehearsal(mill, now)
@@ -102,62 +62,6 @@ def problems(document: Any, *, now) -> list[Problem]:
     except (KeyError, StopIteration, RuntimeError, AttributeError, AssertionError, ZeroDivisionError, IndexError) as failure:
         return [Problem("lanes", f"the line cannot be drawn from this document: {type(failure).__name__} {failure}")]
     return []
-
-
-def _doubles(document: dict) -> list[Problem]:
-    found = []
-    for section, name in (
-        ("units", "id"),
-        ("draws", "id"),
-        ("vessels", "key"),
-        ("sources", "key"),
-        ("grades", "key"),
-        ("lanes", "key"),
-    ):
-        seen: set[str] = set()
-        for i, item in enumerate(document[section]):
-            if item[name] in seen:
-                found.append(Problem(f"{section}[{i}].{name}", f"is {item[name]!r}; another has it already"))
-            seen.add(item[name])
-    return found
-
-
-def _strays(mill: mills.Mill) -> list[Problem]:
-    """Names that lead nowhere, which the network itself does not see."""
-    units = {u.id: {o.name for o in u.outlets} for u in mill.units}
-    found = []
-    for role in ("blend", "chest", "machine"):
-        if (name := getattr(mill.roles, role)) not in units:
-            found.append(Problem(f"roles.{role}", f"is {name!r}; there is no such unit"))
-    for key, source in mill.sources.items():
-        if source.unit not in units:
-            found.append(Problem(f"sources {key}.unit", f"is {source.unit!r}; there is no such unit"))
-        if not any(d.id == source.draw for d in mill.draws):
-            found.append(Problem(f"sources {key}", f"has no draw {source.draw} that takes it to the blend"))
-    for key, vessel in mill.vessels.items():
-        if vessel.source and vessel.source not in mill.sources:
-            found.append(Problem(f"vessels {key}.source", f"is {vessel.source!r}; there is no such source"))
-    for i, lane in enumerate(mill.lanes):
-        for node in [*lane["nodes"], *(n for s in lane["strands"] for n in s["nodes"])]:
-            if node["outlet"] not in units.get(node["unit"], ()):
-                found.append(
-                    Problem(
-                        f"lanes[{i}] {lane['key']}", f"draws outlet {node['outlet']} of {node['unit']}, which does not exist"
-                    )
-                )
-        if lane["key"] not in mill.sources:
-            found.append(Problem(f"lanes[{i}].key", f"is {lane['key']!r}; there is no such source"))
-        for gauge in lane.get("gauges", ()):
-            if gauge["row"] not in mill.plan:
-                found.append(Problem(f"lanes[{i}].gauges", f"shows {gauge['row']}, which is no row of the sampling plan"))
-    if mill.machine.speed_high < mill.machine.speed_low:
-        found.append(
-            Problem(
-                "machine.speed_high",
-                f"is {mill.machine.speed_high:g}; it must be at least speed_low, {mill.machine.speed_low:g}",
-            )
-        )
-    return found
 
 
 @dataclass(frozen=True)

@@ -9,11 +9,15 @@ from functools import cached_property, lru_cache
 from django.db import connection
 
 from core.blend.mix import Mix, mix_furnish
+from core.cook.unit import Made
 from core.deliver.draw import Draw, DrawCase, draw
 from core.errors import CoreError, ImpossibleInput
-from core.line import mill as mills
 from core.line.acting import Line
 from core.line.steady import Solution
+from core.mill.document import Grade, Vessel
+from core.mill.mill import Mill
+from core.mill.reading import read_mill
+from core.mill.run import Running, solve_mill, vessel_rates
 from core.stock.cover import Cover, CoverCase, CoverStopCase, Piece, cover_of, forecast
 from core.stream import SUSPENDED
 from core.unit import Kind as Acting
@@ -41,11 +45,11 @@ _started: dict = {}  # the newest start, and since when it is known to be the on
 
 
 @lru_cache(maxsize=4)
-def _read(version_id: int) -> mills.Mill:
-    return mills.read_mill(MillVersion.objects.get(pk=version_id).document)
+def _read(version_id: int) -> Mill:
+    return read_mill(MillVersion.objects.get(pk=version_id).document)
 
 
-def mill_in_force() -> tuple[int, mills.Mill]:
+def mill_in_force() -> tuple[int, Mill]:
     with connection.cursor() as cursor:
         version_id = cursor.execute("SELECT max(id) FROM mill_millversion").fetchone()[0]
     if version_id is None:
@@ -62,7 +66,7 @@ def _pairs(given: Mapping) -> tuple:
     return tuple(sorted(given.items(), key=lambda pair: pair[0]))
 
 
-def way_of(running: mills.Running) -> tuple:
+def way_of(running: Running) -> tuple:
     """A way of running the line, by all that makes it."""
     return (
         _pairs(running.feeds),
@@ -74,7 +78,7 @@ def way_of(running: mills.Running) -> tuple:
     )
 
 
-def solve_running(version_id: int, running: mills.Running) -> Line:
+def solve_running(version_id: int, running: Running) -> Line:
     """The line as it is run, kept for the last few ways of running it; a new way begins from the newest of the same set-up."""
     key = (version_id, way_of(running))
     if (refused := _refused.get(key)) is not None:
@@ -82,7 +86,7 @@ def solve_running(version_id: int, running: mills.Running) -> Line:
     if (line := _lines.get(key)) is None:
         near = next((kept for (version, _), kept in reversed(_lines.items()) if version == version_id), None)
         try:
-            line = _lines[key] = mills.solve_mill(_read(version_id), running, near)
+            line = _lines[key] = solve_mill(_read(version_id), running, near)
         except CoreError as failure:
             _refused.clear()
             _refused[key] = failure
@@ -96,7 +100,7 @@ def solve_running(version_id: int, running: mills.Running) -> Line:
 class VesselNow:
     """A vessel at `now`: its level carried on from the last reading at the rates since, and its cover."""
 
-    vessel: mills.Vessel
+    vessel: Vessel
     level_pct: float
     read_pct: float
     read_at: datetime
@@ -175,7 +179,7 @@ class MillState:
         return {"order": "", "grade": grade.key, "gsm": grade.gsm, "speed_m_min": grade.speed_m_min, "since": self.now}
 
     @cached_property
-    def grade(self) -> mills.Grade:
+    def grade(self) -> Grade:
         return self.mill.grades[self.run["grade"]]
 
     @cached_property
@@ -254,10 +258,10 @@ class MillState:
         """What the machine takes of the furnish now, t/h oven-dry."""
         return self.rate * self.draw.solids_t_h
 
-    def running_at(self, rate: float) -> mills.Running:
+    def running_at(self, rate: float) -> Running:
         """How the line is run with the machine at a share of its speed."""
         gives = {k: self.shares.get(k, 0.0) * self.draw.solids_t_h * rate for k in self.mill.sources}
-        return mills.Running(
+        return Running(
             feeds={},
             gives=gives,
             filler_t_h=self.draw.filler_t_h * rate,
@@ -267,11 +271,11 @@ class MillState:
         )
 
     @cached_property
-    def running(self) -> mills.Running:
+    def running(self) -> Running:
         return self.running_at(self.rate)
 
     @cached_property
-    def makes(self) -> dict[str, mills.Made]:
+    def makes(self) -> dict[str, Made]:
         """What the newest cook of each cooking unit made, by the model as it was run or the laboratory's kappa; a day old at
         most."""
         wood = {u.cooks: u.id for u in self.mill.units if u.cooks}
@@ -283,7 +287,7 @@ class MillState:
         found = {}
         for data in told.order_by("at", "id").values_list("data", flat=True):
             if (unit := wood.get(data.get("species", ""))) and data.get("yield_pct"):
-                found[unit] = mills.Made(yield_pct=data["yield_pct"], kappa=data["kappa"])
+                found[unit] = Made(yield_pct=data["yield_pct"], kappa=data["kappa"])
         return found
 
     @cached_property
@@ -304,8 +308,7 @@ class MillState:
     @cached_property
     def plans(self) -> dict[str, Acting]:
         """What the set-up plans for every unit that acts."""
-        m = self.mill
-        return {**m.feed_plans, **m.wash_plans, **m.oxygen_plans, **m.bleach_plans, **m.refine_plans, **m.cook_plans}
+        return self.mill.settable
 
     @cached_property
     def moistures(self) -> dict[str, Record]:
@@ -361,7 +364,7 @@ class MillState:
     def full_rates(self) -> dict[str, tuple[float, float]]:
         """Into and out of every vessel with the machine at its speed, t/h oven-dry."""
         whole = self.rate or 1.0
-        found = mills.vessel_rates(self.mill, self.solution, self.running_at(whole))
+        found = vessel_rates(self.mill, self.solution, self.running_at(whole))
         return {k: self._scaled(k, pair, 1.0 / whole) for k, pair in found.items()}
 
     @cached_property
@@ -443,7 +446,7 @@ class MillState:
         ahead = [c for c in newest.values() if self.now < datetime.fromisoformat(c.data["start"]) <= self.now + COVER_AHEAD]
         return min(ahead, key=lambda c: c.data["start"], default=None)
 
-    def _carried(self, v: mills.Vessel, reading, rate_in: float, rate_out: float) -> float:
+    def _carried(self, v: Vessel, reading, rate_in: float, rate_out: float) -> float:
         """The level now: the reading, and what shares and stops since then have made of it."""
         key, full = v.key, v.full_t
         steps = [s for s in self.setpoints if v.source and reading.at < s.at <= self.now]

@@ -9,7 +9,7 @@ from django.views.decorators.debug import sensitive_post_parameters
 from django.views.decorators.http import require_http_methods, require_safe
 
 from core.lab.methods import TESTS
-from core.line.schema import SCHEMA
+from core.mill.reading import document_schema
 from desk.kit.words import limits
 from desk.mill import setup as setups
 from desk.mill.context import state_of
@@ -59,7 +59,7 @@ def document(request):
 @require_safe
 def schema(request):
     """The JSON Schema a document must meet."""
-    return JsonResponse(SCHEMA, json_dumps_params={"indent": 1, "ensure_ascii": False})
+    return JsonResponse(document_schema(), json_dumps_params={"indent": 1, "ensure_ascii": False})
 
 
 def _proposed(request, document, note: str, *, template: str, context: dict):

@@ -17,7 +17,7 @@ from core.deliver.lots import lot_number
 from core.instruments.simulate import KINDS, innovation_sd, phi
 from core.lab.methods import TESTS
 from core.lab.replicate import combine
-from core.line.mill import read_mill
+from core.mill.reading import read_mill
 from desk.bleach.demo import build_tanks
 from desk.chips.demo import build_yard
 from desk.cook.demo import build_cooks

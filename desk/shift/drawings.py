@@ -74,19 +74,17 @@ def _stop(stop, state, x, px: float) -> dict:
 def floor(state, gauges) -> dict:
     """The tablet's falling line: heads of the lanes, and a row a station with what is read there."""
     lanes = state.mill.lanes
-    keys = {lane["key"] for lane in lanes}
+    keys = {lane.key for lane in lanes}
     heads = []
     for lane in lanes:
-        source = state.mill.sources.get(lane["key"])
+        source = state.mill.sources.get(lane.key)
         words = source.name.split(" ", 1)[-1] if source else ""
-        heads.append({"key": lane["key"], "text": f"{words} {tph(state.running.gives.get(lane['key'], 0.0))} t/h"})
+        heads.append({"key": lane.key, "text": f"{words} {tph(state.running.gives.get(lane.key, 0.0))} t/h"})
     rows = []
     for key, digit, name in STATIONS:
         values = [_floor_value(g) for g in gauges if g["station"] == key and g["row"].result]
         if key == "stock":
-            values = [
-                v for lane, i in zip(lanes, range(len(lanes)), strict=True) if (v := _floor_vessel(state, lane["key"], i))
-            ]
+            values = [v for lane, i in zip(lanes, range(len(lanes)), strict=True) if (v := _floor_vessel(state, lane.key, i))]
         if key == "blend":
             values = [
                 {

@@ -95,21 +95,21 @@ def _held_total(state) -> int:
 def _gauges(state, board) -> list[dict]:
     found = []
     for i, lane in enumerate(state.mill.lanes):
-        for g in lane["gauges"]:
-            row = board.by_id.get(g["row"])
+        for g in lane.gauges:
+            row = board.by_id.get(g.row)
             if row:
-                lead, _, rest = g.get("lead", "").partition(" ")
-                source = state.mill.sources.get(lane["key"])
+                lead, _, rest = g.lead.partition(" ")
+                source = state.mill.sources.get(lane.key)
                 vessel = state.vessels.get(source.vessel) if source else None
-                crowded = g["station"] == "stock" and vessel is not None and vessel.stops_the_line
+                crowded = g.station == "stock" and vessel is not None and vessel.stops_the_line
                 found.append(
                     {
                         "gauge": row.roomy and not crowded,
                         "lane": i,
-                        "station": g["station"],
+                        "station": g.station,
                         "lead": lead,
                         "rest": rest,
-                        "label": g["label"],
+                        "label": g.label,
                         "row": row,
                     }
                 )

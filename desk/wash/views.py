@@ -14,8 +14,7 @@ from core import calc
 from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.band import judge
-from core.line.mill import NOTHING
-from core.unit import Worked
+from core.unit import NOTHING, Worked
 from core.wash import line as washing
 from core.wash.line import KINDS, Prices, WashCase, Washer, WashFound, wash_line
 from core.wash.unit import WashPlan

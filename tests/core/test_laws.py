@@ -12,14 +12,17 @@ from hypothesis import strategies as st
 import tests.profile  # noqa: F401
 from core.catalogue import find
 from core.colour import ks_from_kappa, ks_from_reflectance, reflectance_from_ks
+from core.cook.unit import Made
 from core.deliver.draw import DrawCase, draw
 from core.deliver.lots import SIGNS, Parcel, check_sign, fifo
 from core.errors import ImpossibleInput
 from core.judge.band import GRAVITY, Band, judge
 from core.lab.replicate import combine
-from core.line.mill import Made, Running, default_feeds, read_mill, solve_mill
 from core.line.network import Draw, DrawKind, Outlet, Unit, build, loses, shares
 from core.line.steady import Solution, solve
+from core.mill.mill import default_feeds
+from core.mill.reading import read_mill
+from core.mill.run import Running, solve_mill
 from core.stock import dilution, flow, shape
 from core.stock.cover import CoverCase, Piece, cover, forecast
 from core.stream import COMPONENTS, DS, SUSPENDED, N, mix, stream
@@ -214,7 +217,7 @@ class ActingLine(SimpleTestCase):
 
     def test_a_washer_that_loses_costs_the_bleach_plant(self):
         plan = self.mill.wash_plans["K.post"]
-        poor = replace(self.mill, wash_plans={**self.mill.wash_plans, "K.post": replace(plan, df=0.2)})
+        poor = replace(self.mill, plans={**self.mill.plans, "K.post": replace(plan, df=0.2)})
         line = self.run_line(mill=poor)
         self.assertGreater(line.inlets["K.bleach"].kg_odt("COD"), self.base.inlets["K.bleach"].kg_odt("COD"))
         self.assertLess(line.acts["K.bleach"].iso_pct, self.base.acts["K.bleach"].iso_pct)
@@ -227,7 +230,9 @@ class ActingLine(SimpleTestCase):
 
     def test_a_unit_that_cannot_act_is_named(self):
         plan = self.mill.cook_plans["K.larch.cook"]
-        dry = replace(self.mill, cook_plans={"K.larch.cook": replace(plan, charge=replace(plan.charge, lw_m3_t=2.0))})
+        dry = replace(
+            self.mill, plans={**self.mill.plans, "K.larch.cook": replace(plan, charge=replace(plan.charge, lw_m3_t=2.0))}
+        )
         with self.assertRaises(ImpossibleInput) as refusal:
             self.run_line(mill=dry, moisture_pct={"K.larch.chips": 75.0})
         self.assertTrue(refusal.exception.problems[0].field.startswith("K.larch.cook."))

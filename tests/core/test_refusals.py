@@ -1,22 +1,29 @@
 """Impossible input is named field by field; outside a published range is a caution; a network without an answer says where."""
 
+import copy
 import dataclasses
 import json
 import math
 
+import jsonschema
 import numpy as np
 from django.test import SimpleTestCase, tag
 
 from core.calc import calculate, read_case
 from core.catalogue import models
 from core.cook.kinetic import Charge, cook
+from core.cook.unit import Made
 from core.deliver.runcard import plan_run
+from core.document import write
 from core.errors import Caution, ImpossibleInput, Infeasible
 from core.judge.band import Band
 from core.lab import consistency
-from core.line.mill import Made, Running, default_feeds, read_mill, solve_mill
 from core.line.network import Draw, DrawKind, Outlet, Unit, UnsolvableNetwork, build, shares
 from core.line.steady import solve
+from core.mill.document import FORMER
+from core.mill.mill import default_feeds
+from core.mill.reading import document_schema, read_document, read_mill
+from core.mill.run import Running, solve_mill
 from core.quantity import quantities
 from core.register import find
 from core.stock import transmitter
@@ -174,8 +181,62 @@ class MillDocument(SimpleTestCase):
         with self.assertRaises(ImpossibleInput) as refused:
             read_mill(d)
         said = str(refused.exception)
-        for place in ("units[5]", "vessels[0] S.tower.full_t", "grades[0] EX70.shares", "plan[0]", "machine.width_m"):
+        for place in ("units[5].loss_pct", "vessels[0].full_t", "grades[0].shares", "plan[0].test", "machine.width_m"):
             self.assertIn(place, said)
+
+    def test_names_that_lead_nowhere_and_doubles_are_named(self):
+        d = self.document
+        d["units"][20]["outlets"][0]["to"] = "nowhere"
+        d["sources"][0]["vessel"] = "no.tower"
+        d["draws"][1]["id"] = d["draws"][0]["id"]
+        with self.assertRaises(ImpossibleInput) as refused:
+            read_mill(d)
+        for place in ("units[20].outlets[0].to", "sources[0].vessel", "draws[1].id"):
+            self.assertIn(place, str(refused.exception))
+
+    def test_it_is_written_as_it_is_read(self):
+        document = read_document(self.document)
+        self.assertEqual(read_document(write(document)), document)
+
+    def test_the_schema_refuses_what_the_reader_refuses(self):
+        check = jsonschema.Draft202012Validator(document_schema())
+        self.assertTrue(check.is_valid(self.document))
+        spoils = (
+            lambda d: d["units"][18].update(loss_pct="much"),
+            lambda d: d["units"][18].update(colour="brown"),
+            lambda d: d["machine"].pop("width_m"),
+            lambda d: d["plan"][0].update(who="nobody"),
+            lambda d: d["vessels"][0]["shape"].update(kind="ball"),
+            lambda d: d["grades"][0]["tests"][0].update(decimals=1.5),
+            lambda d: next(u for u in d["units"] if u.get("acts"))["acts"].update(kind="magic"),
+            lambda d: d["draws"][0].update(target=-1),
+        )
+        for spoil in spoils:
+            d = copy.deepcopy(self.document)
+            spoil(d)
+            with self.subTest(spoil=spoil):
+                self.assertFalse(check.is_valid(d))
+                self.assertRaises(ImpossibleInput, read_document, d)
+
+    def test_a_document_of_the_earlier_format_is_brought_up(self):
+        old = copy.deepcopy(self.document)
+        old["format"] = FORMER
+        for unit in old["units"]:
+            if acts := unit.pop("acts", None):
+                unit[acts.pop("kind")] = acts
+                if "species" in acts:
+                    unit["cooks"] = acts.pop("species")
+        old["units"][2]["fibre"] = True
+        self.assertEqual(read_document(old), read_document(self.document))
+
+    def test_lanes_are_drawn_where_the_document_draws_none(self):
+        del self.document["lanes"]
+        lanes = {lane.key: lane for lane in read_mill(self.document).lanes}
+        self.assertEqual(list(lanes), ["K", "S", "M", "R"])
+        self.assertEqual([s.nodes[0].unit for s in lanes["K"].strands], ["K.larch.chips", "K.alder.chips"])
+        self.assertEqual(lanes["R"].nodes[0].unit, "R.bales")
+        for lane in lanes.values():
+            self.assertEqual(lane.nodes[-1].station, "stock")
 
     def test_another_format_is_refused(self):
         with self.assertRaises(ImpossibleInput):

@@ -75,7 +75,7 @@ class WashPage(Desk):
             self.assertEqual((page["df"], page["band"] is None), (plan.df, not plan.loss_row))
             self.assertEqual(page["worked"].result, state.line.acts[key].worked[0].result)  # one number on page and line
         bare = copy(state)
-        bare.mill = replace(state.mill, wash_plans={})
+        bare.mill = replace(state.mill, plans={})
         with mock.patch("desk.wash.views.state_of", return_value=bare):
             self.assertGreater(self.client.get("/wash/").context["w"].loss_kg_adt, 0.0)
 

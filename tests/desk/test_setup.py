@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
 import tests.profile  # noqa: F401
-from core.line.schema import SCHEMA
+from core.mill.reading import document_schema
 from desk.log.models import Kind, Record
 from desk.mill.models import MillVersion, Proposal
 from desk.mill.setup import differences, edited, problems
@@ -44,9 +44,11 @@ class Setup(TestCase):
         self.client.force_login(make.person(username), backend="django.contrib.auth.backends.ModelBackend")
 
     def test_the_published_schema_is_in_step(self):
-        self.assertEqual(json.loads((HOUSE / "docs" / "mill.schema.json").read_text()), json.loads(json.dumps(SCHEMA)))
+        self.assertEqual(
+            json.loads((HOUSE / "docs" / "mill.schema.json").read_text()), json.loads(json.dumps(document_schema()))
+        )
         self.sign_in("tk")
-        self.assertEqual(self.client.get("/mill/schema/").json(), json.loads(json.dumps(SCHEMA)))
+        self.assertEqual(self.client.get("/mill/schema/").json(), json.loads(json.dumps(document_schema())))
         self.assertEqual(problems(self.client.get("/mill/document/").json(), now=make.NOW), [])
 
     def test_a_broken_document_names_every_fault_and_changes_nothing(self):
@@ -63,13 +65,13 @@ class Setup(TestCase):
             "grades[0].gsm",
             "heavy",
             "plan[3].test",
-            "&#x27;width_m&#x27; is missing",
+            "machine.width_m",
         ):
             self.assertContains(answer, said, status_code=422)
         for data, said in (
             (b"{", "is no JSON"),
             (b"[" * 100_000, "is no JSON"),
-            ([], "must be object"),
+            ([], "must be an object"),
             (None, "File is missing"),
         ):
             answer = self.client.post("/mill/import/", {"note": "x"} if data is None else {"file": upload(data), "note": "x"})
@@ -82,7 +84,7 @@ class Setup(TestCase):
         stray = document()
         stray["lanes"][0]["nodes"][0]["unit"] = "nowhere"
         self.assertContains(
-            self.client.post("/mill/import/", {"file": upload(stray), "note": "x"}), "which does not exist", status_code=422
+            self.client.post("/mill/import/", {"file": upload(stray), "note": "x"}), "there is no such unit", status_code=422
         )
         self.assertEqual((MillVersion.objects.count(), Proposal.objects.count()), (1, 0))
 
