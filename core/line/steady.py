@@ -75,15 +75,20 @@ class Solution:
     def leaves(self, unit_id: str, outlet: str) -> Stream:
         """One outlet of a unit, draws taken off or added: what goes on to the next."""
         i = self.network.index[unit_id]
+        return Stream(flows=_clean(self.left(unit_id, outlet)), temp_c=float(self.temp_c[i]), quality=self._quality(i))
+
+    def left(self, unit_id: str, outlet: str) -> Vector:
+        """The same as flows by component, t/h; below 0 where a vessel's level falls."""
+        i = self.network.index[unit_id]
         unit = self.network.units[i]
         way = next(o for o in unit.outlets if o.name == outlet)
-        flows = self.after[i] * way.shares
+        flows: Vector = self.after[i] * way.shares
         for d, q, w in zip(self.network.draws, self.drawn, self.composition, strict=True):
             if d.tank == unit_id and d.rest == outlet:
                 flows = flows - q * w
             if d.tank == unit_id and d.kind is DrawKind.THICKEN and d.to == way.to and d.rest != outlet:
                 flows = flows + q * w
-        return Stream(flows=_clean(flows), temp_c=float(self.temp_c[i]), quality=self._quality(i))
+        return flows
 
     def drawn_from(self, unit_id: str) -> Stream:
         """All that is drawn from a unit, together."""

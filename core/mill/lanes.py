@@ -69,7 +69,8 @@ def _lane(document: MillDocument, units: dict[str, UnitPart], source: FurnishSou
 
 
 def lanes_of(document: MillDocument) -> tuple[Lane, ...]:
-    """A lane for each source that this mill makes itself, four at most, in the order of the document."""
+    """The lanes of the document, then one for each further source that this mill makes itself, four at most."""
     units = {u.id: u for u in document.units}
-    lanes = [_lane(document, units, s) for s in document.sources if not s.spare]
-    return tuple(lane for lane in lanes if lane is not None)[:MOST_LANES]
+    drawn = {lane.key for lane in document.lanes}
+    made = [_lane(document, units, s) for s in document.sources if not s.spare and s.source.key not in drawn]
+    return (*document.lanes, *(lane for lane in made if lane is not None))[:MOST_LANES]

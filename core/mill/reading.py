@@ -124,6 +124,17 @@ def _refuse(problems: Iterable[Problem]) -> None:
         raise ImpossibleInput(*found)
 
 
+def faults_of(document: Json) -> tuple[Problem, ...]:
+    """Everything wrong with a document of the newest format that people build up, whose lists hold parts with their names."""
+    bad: Problems = []
+    made: MillDocument | None = read(MillDocument, document, "", bad)
+    told = {p.field for p in bad}
+    bad += [p for p in (*_doubles(document), *_strays(document)) if p.field not in told]
+    if made is not None and not bad:
+        bad += _checked(made)
+    return tuple(bad)
+
+
 def read_document(data: Json) -> MillDocument:
     """A mill document, of this format or an earlier one. Raises: ImpossibleInput with every fault and its place."""
     if not isinstance(data, dict):
@@ -144,4 +155,4 @@ def read_document(data: Json) -> MillDocument:
 def read_mill(data: Json) -> Mill:
     """The mill of a document. Raises: ImpossibleInput with every fault and its place (units[3].loss_pct)."""
     document = read_document(data)
-    return mill_of(document, document.lanes or lanes_of(document))
+    return mill_of(document, lanes_of(document))

@@ -48,3 +48,22 @@ class ClockSetting(models.Model):
 
     def __str__(self) -> str:
         return f"{self.offset_s:+.0f} s"
+
+
+class DraftStep(models.Model):
+    """One change of the draft of a set-up, with the whole document after it; the newest is the draft. None: no draft.
+
+    A draft is no record: it is stepped back and thrown away freely. What comes of it is proposed, and that is kept.
+    """
+
+    document = models.JSONField()
+    base = models.ForeignKey(MillVersion, models.PROTECT, null=True)
+    says = models.CharField(max_length=200)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="draft_steps")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"draft step {self.pk}: {self.says}"

@@ -38,6 +38,7 @@ STATIONS = (
     ("blend", "9", "Blend"),
     ("deliver", "0", "Deliver"),
 )
+LEAD_TOPS = (28.0, 124.0, 208.0, 292.0)  # of the readings of each lane
 TOWER_X, LANE_END, END = 846.0, 872.0, 1280.0
 BLEACHED_POINTS, BLEACH_REACH, BLEACH_STOPS = 8.0, 101.0, 7
 FALLING = {
@@ -117,6 +118,7 @@ class Ribbon:
     vats: list = field(default_factory=list)
     texts: list = field(default_factory=list)
     merges: list = field(default_factory=list)
+    leads: str = ""  # hair lines from the readings down to their lane
     spots: list = field(default_factory=list)  # figures that open their working: place, model or station, what it is
     rendered: dict = field(default_factory=dict)
     height: int = 376
@@ -320,6 +322,11 @@ class _Painter:
                     "ty": n(head + 4.5),
                 }
             )
+        for gauge in lane.gauges:
+            x = COLUMNS[gauge.station]
+            here = state_at(x + 20)
+            end = max(LEAD_TOPS[i] + 20.0, yc - self.half(here.t_h) - _margin(here.cons_pct, 1.0) - 2.0)
+            self.r.leads += f"M{n(x - 3.5)} {n(LEAD_TOPS[i])}V{n(end)}"
         self._vat(lane.key, nodes[-1].hex, yc)
 
     def _pin_value(self, pin: dict) -> str:

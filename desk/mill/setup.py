@@ -16,7 +16,7 @@ from desk.kit.templatetags.vat import clock, stop
 from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind
-from desk.mill.models import MillVersion, Proposal
+from desk.mill.models import DraftStep, MillVersion, Proposal
 from desk.mill.ribbon import draw_ribbon
 from desk.mill.state import MillState
 from desk.people.pins import PinRefused, check_pin
@@ -169,6 +169,9 @@ def decide(*, proposal: Proposal, accept: bool, by, pin: str, now, reason: str =
         version = None
         if accept:
             version = MillVersion.objects.create(document=proposal.document, made_at=now, by=proposal.by, note=proposal.note)
+            draft = DraftStep.objects.first()
+            if draft is not None and draft.document == proposal.document:  # it has come into force: nothing is left to draft
+                DraftStep.objects.all().delete()
         says = f"Set-up change {'countersigned; version ' + str(version.pk) + ' is in force' if version else 'sent back'}"
         status = "in force" if accept else "sent back"
         write(kind=Kind.SETUP, subject=f"setup.{proposal.pk}", by=by, now=now, says=says, words=reason.strip(), status=status)

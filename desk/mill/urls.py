@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from desk.mill import put_views, views
+from desk.mill import draft_views, put_views, views
 
 app_name = "mill"
 urlpatterns = [
@@ -13,6 +13,12 @@ urlpatterns = [
     path("edit/<str:section>/<str:key>/", views.edit, name="edit"),
     path("change/<int:pk>/", views.change, name="change"),
     path("version/<int:pk>/", views.version, name="version"),
+    path("draft/", draft_views.draft, name="draft"),
+    path("draft/step/", draft_views.step, name="draft_step"),
+    path("draft/back/", draft_views.back, name="draft_back"),
+    path("draft/away/", draft_views.throw_away, name="draft_away"),
+    path("draft/against/", draft_views.against, name="draft_against"),
+    path("draft/propose/", draft_views.propose, name="draft_propose"),
     path("in-force/", put_views.standing, name="in_force"),
     path("put/", put_views.put, name="put"),
     path("put/<int:pk>/back/", put_views.set_back, name="set_back"),

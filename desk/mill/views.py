@@ -22,8 +22,7 @@ def setup(request):
     state = state_of(request)
     waiting = Proposal.objects.filter(decided_at=None).select_related("by").defer("document")
     if state is None:
-        context = {"waiting": waiting, "may_edit": request.user.may("propose_setup"), "may_people": request.user.may("people")}
-        return render(request, "no_mill.html", context)
+        return render(request, "no_mill.html")
     plan = [
         {"row": r, "test": TESTS[r.test], "limits": limits(r.band, TESTS[r.test].decimals)} for r in state.mill.plan.values()
     ]

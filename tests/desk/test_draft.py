@@ -1,0 +1,108 @@
+"""The draft of a set-up on the desk: every part opens, what is refused stays typed, it is proposed once and ends in force."""
+
+import copy
+
+from django.test import TestCase
+
+from core.mill import draft as drafting
+from desk.mill.drafts import current
+from desk.mill.models import DraftStep, MillVersion, Proposal
+from desk.mill.setup import propose
+from tests import make
+
+STEP = "/mill/draft/step/"
+
+
+class Draft(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        make.demo()
+
+    def setUp(self):
+        make.forget()
+        self.sign_in("pn")
+        self.client.post(STEP, {"do": "begin", "from": "version"})
+
+    def sign_in(self, username: str) -> None:
+        self.client.force_login(make.person(username), backend="django.contrib.auth.backends.ModelBackend")
+
+    def step(self, do: str, part: str, **more):
+        return self.client.post(STEP, {"do": do, "part": part, **more})
+
+    def test_every_part_of_the_demo_mill_opens(self):
+        document = current().document
+        for section, name in drafting.SECTIONS.items():
+            if section in ("lanes", "moves"):
+                continue
+            for part in document[section]:
+                with self.subTest(section=section, part=part[name]):
+                    answer = self.client.get("/mill/draft/", {"part": f"{section}:{part[name]}"})
+                    self.assertContains(answer, 'name="part" value="' + f"{section}:{part[name]}".replace(">", "&gt;"))
+        for section in ("mill", "machine", "roles", "schools"):
+            self.assertContains(self.client.get("/mill/draft/", {"part": f"{section}:"}), f'value="{section}:"')
+        self.assertContains(self.client.get("/mill/draft/"), "9 of 9 steps")
+
+    def test_a_typed_value_changes_the_solved_unit_and_can_be_stepped_back(self):
+        before = current().trial.line.acts["K.larch.wash"].worked[0].result.loss_kg_adt
+        self.assertEqual(self.step("type", "units:K.larch.wash", **{"acts.df": "3,0"}).status_code, 302)
+        self.assertLess(current().trial.line.acts["K.larch.wash"].worked[0].result.loss_kg_adt, before)
+        self.assertContains(self.client.get("/mill/draft/against/"), "units[K.larch.wash].acts.df")
+        self.assertContains(self.client.post("/mill/draft/back/", follow=True), "Stepped back")
+        self.assertEqual(current().trial.line.acts["K.larch.wash"].worked[0].result.loss_kg_adt, before)
+        self.assertContains(self.client.post("/mill/draft/back/", follow=True), "no step before this one")
+
+    def test_what_is_refused_stays_typed_beside_its_reason_and_changes_nothing(self):
+        answer = self.step("type", "units:K.larch.wash", **{"acts.df": "90", "title": "drums"})
+        self.assertContains(answer, "it must be at most 20", status_code=422)
+        self.assertContains(answer, 'value="90"', status_code=422)
+        self.assertContains(answer, 'value="drums"', status_code=422)
+        self.assertEqual(DraftStep.objects.count(), 1)
+        answer = self.step("line", "units:K.larch.wash", recipe="broke", key="K", name="", feed_t_h="1")
+        self.assertContains(answer, "another has it already", status_code=422)
+        self.assertEqual(self.step("fly", "units:K.larch.wash").status_code, 404)
+
+    def test_the_same_value_typed_again_is_no_step(self):
+        self.step("type", "units:K.larch.wash", **{"acts.df": "2"})
+        self.assertEqual(DraftStep.objects.count(), 1)
+
+    def test_it_is_proposed_once_and_gone_when_it_is_in_force(self):
+        self.step("type", "vessels:S.tower", lead_h="0.6")
+        self.client.post("/mill/draft/propose/", {"note": "slower pump"})
+        again = self.client.post("/mill/draft/propose/", {"note": "slower pump"})
+        kept = Proposal.objects.get()
+        self.assertEqual(again.url, f"/mill/change/{kept.pk}/")
+        self.assertIsNotNone(current())
+        self.sign_in("mr")
+        self.client.post(f"/mill/change/{kept.pk}/", {"choice": "countersign", "pin": make.PIN})
+        self.assertEqual(MillVersion.objects.count(), 2)
+        self.assertEqual(make.state().mill.vessels["S.tower"].lead_h, 0.6)
+        self.assertIsNone(current())
+
+    def test_a_draft_that_is_not_whole_is_not_proposed(self):
+        self.step("type", "units:K.clean", **{"outlets[0].to": ""})
+        page = self.client.get("/mill/draft/")
+        self.assertContains(page, "Joints: 77 of 78")
+        answer = self.client.post("/mill/draft/propose/", {"note": "x"})
+        self.assertContains(answer, "outlets[0].to", status_code=422)
+        self.assertFalse(Proposal.objects.exists())
+
+    def test_a_version_that_came_since_is_said(self):
+        newer = copy.deepcopy(current().document)
+        newer["note"] = "another hand"
+        propose(document=newer, note="note", by=make.person("pn"), now=make.NOW)
+        MillVersion.objects.create(document=newer, made_at=make.NOW, by=make.person("pn"), note="meanwhile")
+        self.assertContains(self.client.get("/mill/draft/against/"), "came into force since this draft was begun")
+
+    def test_a_line_added_to_a_mill_whose_lanes_are_drawn_has_its_own(self):
+        self.client.post("/mill/draft/away/")
+        self.client.post(STEP, {"do": "begin", "from": "version"})
+        self.step("take", "lines:R")
+        self.step("line", "units:blend", recipe="recovered", key="N", name="New line", feed_t_h="2")
+        from core.mill.lanes import lanes_of
+        from core.mill.reading import read_document
+
+        document = copy.deepcopy(current().document)
+        for grade in document["grades"]:
+            grade["shares"]["N"] = round(100.0 - sum(grade["shares"].values()), 6)
+        document["moves"] = []
+        self.assertEqual([lane.key for lane in lanes_of(read_document(document))], ["K", "S", "M", "N"])
