@@ -8,13 +8,21 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.debug import sensitive_post_parameters
 from django.views.decorators.http import require_http_methods, require_safe
 
+from core.document import Flag
+from core.errors import ImpossibleInput
 from core.lab.methods import TESTS
-from core.mill.reading import document_schema
+from core.mill.draft import typed as typed_in
+from core.mill.draft import wells_of
+from core.mill.migrate import brought_up
+from core.mill.reading import SECTIONS, document_schema
 from desk.kit.words import limits
 from desk.mill import setup as setups
 from desk.mill.context import state_of
+from desk.mill.drafts import groups_of
 from desk.mill.models import MillVersion, Proposal
 from desk.people.rights import may
+
+EDITED = {"plan": "Sampling plan", "vessels": "Vessel", "grades": "Grade", "sources": "Source"}
 
 
 @require_safe
@@ -100,50 +108,38 @@ def bring_in(request):
 @require_http_methods(["GET", "POST"])
 @may("propose_setup")
 def edit(request, section: str, key: str):
-    """One row of the plan, vessel, grade or source: its figures as wells, proposed together."""
+    """One row of the plan, vessel, grade or source of the version in force: its figures as wells, proposed together."""
     in_force = MillVersion.objects.first()
-    item = setups.part(in_force.document, section, key) if in_force and section in setups.SECTIONS else None
-    if item is None:
+    document = brought_up(in_force.document) if in_force else {}
+    parts = {p[SECTIONS[section]]: p for p in document.get(section) or ()} if section in EDITED else {}
+    if key not in parts:
         raise Http404
-    typed = request.POST if request.method == "POST" else {}
-    rows = [
-        {
-            "name": name,
-            "heading": setups.words(item, name)[0],
-            "label": setups.words(item, name)[1],
-            "flag": isinstance(value, bool),
-            "value": typed.get(name, "" if value is None else value),
-            "on": (name in typed) if typed else bool(value),
-            "error": "",
-        }
-        for name, value in setups.wells(item)
-    ]
+    typed = request.POST.dict()
     context = {
         "section": section,
         "key": key,
-        "kind": setups.SECTIONS[section][1],
-        "title": item.get("name") or item.get("place") or key,
-        "rows": rows,
+        "kind": EDITED[section],
+        "title": parts[key].get("name") or parts[key].get("place") or key,
         "note": typed.get("note", ""),
     }
-    if request.method == "GET":
-        return render(request, "mill/edit.html", context)
-    given = {r["name"]: ("on" if r["on"] else "off") if r["flag"] else str(r["value"]) for r in rows}
-    document, bad = setups.edited(in_force.document, section, key, given)
-    if not bad:
-        place = f"{section}[{next(i for i, p in enumerate(document[section]) if p is setups.part(document, section, key))}]"
-        faults = setups.problems(document, now=request.now)
-        for fault in faults:
-            leaf = fault.field.removeprefix(place).replace(f" {key}", "").lstrip(".").replace("[", ".").replace("]", "")
-            hit = next((r for r in rows if r["name"] == leaf or (leaf and leaf.endswith(r["name"]))), None)
-            if hit:
-                bad[hit["name"]] = fault.text
+    errors: dict[str, str] = {}
+    if request.method == "POST":
+        flags = {name: "off" for name, said, _ in wells_of(document, section, key) if isinstance(said, Flag)}
+        try:
+            new = typed_in(document, section, key, flags | typed)
+            faults = setups.problems(new, now=request.now)
+        except ImpossibleInput as refusal:
+            new, faults = document, list(refusal.problems)
         if not faults:
-            return _proposed(request, document, context["note"], template="mill/edit.html", context=context)
-        context["faults"] = [f for f in faults if f.text not in bad.values()]
-    for r in rows:
-        r["error"] = bad.get(r["name"], "")
-    return render(request, "mill/edit.html", {**context, "refusal": "Nothing was changed."}, status=422)
+            context["groups"] = groups_of(document, section, key, typed, {})
+            return _proposed(request, new, context["note"], template="mill/edit.html", context=context)
+        place = f"{section}[{list(parts).index(key)}]."
+        errors = {f.field.removeprefix(place): f.text for f in faults}
+        known = {name for name, _, _ in wells_of(document, section, key)}
+        elsewhere = [f for f in faults if f.field.removeprefix(place) not in known]
+        context |= {"refusal": "Nothing was changed.", "faults": elsewhere}
+    context["groups"] = groups_of(document, section, key, typed, errors)
+    return render(request, "mill/edit.html", context, status=422 if errors else 200)
 
 
 @require_http_methods(["GET", "POST"])
