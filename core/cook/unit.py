@@ -25,6 +25,18 @@ class Made:
     kappa: float
 
 
+def carried_over(made: Made, now: "CookPlan", then: "CookPlan") -> Made:
+    """What a kept cook would have made at other settings: the model's change between the two added to what it made.
+
+    Raises: ImpossibleInput, NotSolved.
+    """
+    before, after = (made_by(plan.species, plan.charge, plan.points) for plan in (now, then))
+    return Made(
+        yield_pct=min(100.0, max(1.0, made.yield_pct + after.yield_pct - before.yield_pct)),
+        kappa=min(200.0, max(0.1, made.kappa + after.kappa - before.kappa)),
+    )
+
+
 VESSELS = ("batch", "continuous")
 
 

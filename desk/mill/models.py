@@ -67,3 +67,21 @@ class DraftStep(models.Model):
 
     def __str__(self) -> str:
         return f"draft step {self.pk}: {self.says}"
+
+
+class HeldLine(Sealed):
+    """A case of the whole line that somebody holds: other settings and another furnish, under a name."""
+
+    name = models.CharField(max_length=80)
+    changes = models.JSONField()  # settings by unit and name
+    shares_pct = models.JSONField()
+    version = models.ForeignKey(MillVersion, models.PROTECT)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="held_lines")
+    made_at = models.DateTimeField()
+    let_go_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return self.name

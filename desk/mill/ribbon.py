@@ -178,7 +178,7 @@ def _margin(cons_pct: float, scale: float) -> float:
 
 
 class _Painter:
-    def __init__(self, state, size: dict):
+    def __init__(self, state, size: dict, k: float | None = None):
         self.state, self.size, self.r = state, size, Ribbon(height=size["height"])
         self.solution: Solution = state.solution
         self.lanes = state.mill.lanes
@@ -191,7 +191,7 @@ class _Painter:
             k: self.state.shares.get(k, 0.0) * self.state.draw.solids_t_h for k in self.state.mill.sources
         }
         self.blend_t = sum(self.gives.values())
-        self.k = min(2.6, 34.0 / max(starts), 37.0 / max(self.blend_t, 1e-6)) * size["scale"]
+        self.k = k or min(2.6, 34.0 / max(starts), 37.0 / max(self.blend_t, 1e-6)) * size["scale"]
         self.tag = size["tag"]
 
     def _at(self, station: str, wide: float, falling: float) -> float:
@@ -567,6 +567,7 @@ class _Painter:
 
 
 SHARES_A_ROW = 4
+STRANDS_APART = 34.0
 
 
 def _spots(ribbon: Ribbon, state) -> None:
@@ -624,6 +625,25 @@ def draw_ribbon(state) -> Ribbon:
         return ribbon
 
     return _kept(_large, (*_run_key(state), state.stands_still, levels), draw)
+
+
+def outlines(today, other) -> list[str]:
+    """The fibre of another state of the line as edges over the large ribbon of today: same centre lines, same scale."""
+    painted = _Painter(other, BIG, _Painter(today, BIG).k).paint()
+    return [f["d"] for f in painted.fibre]
+
+
+def places(state) -> dict[str, tuple[float, float]]:
+    """Where each unit that the large ribbon draws stands on it, by unit: x, and y of its lane."""
+    found = {}
+    for i, lane in enumerate(state.mill.lanes):
+        y = BIG["lanes"][i]
+        for node in lane.nodes:
+            found[node.unit] = (COLUMNS[node.station] + node.dx, y)
+        for j, strand in enumerate(lane.strands):
+            for node in strand.nodes:
+                found[node.unit] = (COLUMNS[node.station] + node.dx, y + (j - 0.5) * STRANDS_APART)
+    return found
 
 
 def draw_small(state) -> Ribbon:

@@ -258,8 +258,13 @@ class MillState:
         """What the machine takes of the furnish now, t/h oven-dry."""
         return self.rate * self.draw.solids_t_h
 
+    tried: Mapping[str, Mapping[str, float]] = {}  # settings of a case, over what is in force
+
     def running_at(self, rate: float) -> Running:
         """How the line is run with the machine at a share of its speed."""
+        settings = {unit: r.data["settings"] for unit, r in self.put_in_force.items()}
+        for unit, values in self.tried.items():
+            settings[unit] = {**settings.get(unit, self.plans[unit].settings()), **values}
         gives = {k: self.shares.get(k, 0.0) * self.draw.solids_t_h * rate for k in self.mill.sources}
         return Running(
             feeds={},
@@ -267,7 +272,7 @@ class MillState:
             filler_t_h=self.draw.filler_t_h * rate,
             makes=self.makes,
             moisture_pct=self.moisture_pct,
-            settings={unit: r.data["settings"] for unit, r in self.put_in_force.items()},
+            settings=settings,
         )
 
     @cached_property

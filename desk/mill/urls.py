@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from desk.mill import draft_views, put_views, views
+from desk.mill import case_views, draft_views, put_views, views
 
 app_name = "mill"
 urlpatterns = [
@@ -20,6 +20,12 @@ urlpatterns = [
     path("draft/against/", draft_views.against, name="draft_against"),
     path("draft/propose/", draft_views.propose, name="draft_propose"),
     path("in-force/", put_views.standing, name="in_force"),
+    path("case/", case_views.case, name="case"),
+    path("case/json/", case_views.as_json, name="case_json"),
+    path("case/hold/", case_views.hold, name="case_hold"),
+    path("case/put/", case_views.put, name="case_put"),
+    path("case/<int:pk>/", case_views.open_held, name="case_open"),
+    path("case/<int:pk>/go/", case_views.let_go, name="case_go"),
     path("put/", put_views.put, name="put"),
     path("put/<int:pk>/back/", put_views.set_back, name="set_back"),
 ]

@@ -1,5 +1,7 @@
 """Every page through the accessibility check, by day and by night."""
 
+from desk.mill.drafts import begin_from_version
+from tests import make
 from tests.browser.desk import DeskCase
 
 EVERY_PAGE = [
@@ -55,6 +57,11 @@ EVERY_PAGE = [
     "/schedule/stops/",
     "/moves/cover/S.tower/?ask=take",
     "/mill/edit/grades/EX70/",
+    "/mill/draft/?part=units:K.larch.wash",
+    "/mill/draft/?tab=grades",
+    "/mill/draft/against/",
+    "/mill/case/?s.K.larch.cook.ea_pct_naoh=17&f.K=54&f.S=10",
+    "/mill/case/?s.K.larch.cook.ea_pct_naoh=17",
     "/trend/K.larch_blow.kappa/",
     "/moves/cover/S.tower/",
     "/nowhere/",
@@ -85,6 +92,7 @@ class Walk:
         """Looked at in one theme only: a night's page has the same sizes."""
 
     def test_every_page_is_accessible(self):
+        begin_from_version(by=make.person("pn"), now=make.NOW)
         self.sign_in("Shift lead, day shift")
         self.page.context.add_cookies([{"name": "theme", "value": self.theme, "url": self.live_server_url}])
         for path in EVERY_PAGE:

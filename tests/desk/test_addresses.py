@@ -11,7 +11,7 @@ from hypothesis.extra.django import TestCase as HypothesisTestCase
 import tests.profile  # noqa: F401
 from desk.instruments.models import Delivery
 from desk.log.models import Kind, Record
-from desk.mill.models import MillVersion, Proposal
+from desk.mill.models import HeldLine, MillVersion, Proposal
 from desk.people.models import Person, Role
 from desk.people.table import MAY
 from tests import make
@@ -63,6 +63,9 @@ RIGHTS = {
     "mill:draft_step": (NOBODY, MAY["propose_setup"]),
     "mill:draft_back": (NOBODY, MAY["propose_setup"]),
     "mill:draft_away": (NOBODY, MAY["propose_setup"]),
+    "mill:case_hold": (NOBODY, MAY["hold_case"]),
+    "mill:case_go": (NOBODY, MAY["hold_case"]),
+    "mill:case_put": (NOBODY, MAY["move"]),
     "mill:put": (ANY, MAY["move"]),
     "mill:set_back": (NOBODY, MAY["move"]),
     "handbook:calc": (ANY, ANY),
@@ -108,6 +111,7 @@ class Addresses(TestCase):
         client = Client()
         client.force_login(pn, backend="django.contrib.auth.backends.ModelBackend")
         client.post("/cases/hold/", {"name": "x", "model": "stock.flow", "in.fibre_t_h": "8", "in.cons_pct": "3.5"})
+        client.post("/mill/case/hold/", {"name": "x", "s.K.larch.wash.df": "2.4"})
         client.post("/mill/edit/vessels/S.tower/", {"lead_h": "1.5", "note": "slower"})
         client.post("/instruments/keys/", {"name": "x", "scope": "calc"})
         client.force_login(mr, backend="django.contrib.auth.backends.ModelBackend")
@@ -121,6 +125,8 @@ class Addresses(TestCase):
             "schedule:print": cls.card,
             "schedule:start": cls.card,
             "mill:change": Proposal.objects.first().pk,
+            "mill:case_open": HeldLine.objects.first().pk,
+            "mill:case_go": HeldLine.objects.first().pk,
             "cook:one": 1148,
             "mill:version": MillVersion.objects.first().pk,
             "intake:delivery": cls.delivery,
@@ -188,7 +194,15 @@ class Addresses(TestCase):
                             self.assertNotIn(
                                 answer.status_code,
                                 (401, 403, 405)
-                                if name not in ("shift:handover", "shift:signed", "mill:change", "deliver:lot", "cases:let_go")
+                                if name
+                                not in (
+                                    "shift:handover",
+                                    "shift:signed",
+                                    "mill:change",
+                                    "deliver:lot",
+                                    "cases:let_go",
+                                    "mill:case_go",
+                                )
                                 else (401, 405),
                             )
 
@@ -324,6 +338,8 @@ FORMS = {
     "/mill/import/": ("note", "file"),
     "/mill/draft/step/": ("do", "part", "key", "name", "recipe", "feed_t_h", "place", "value", "machine.width_m", "gsm"),
     "/mill/draft/propose/": ("note",),
+    "/mill/case/hold/": ("name", "s.K.larch.cook.ea_pct_naoh", "f.K", "beside"),
+    "/mill/case/put/": ("why", "s.K.larch.cook.ea_pct_naoh", "s.K.bleach.charge.1", "f.K", "seen.", "seen.K.larch.cook"),
     "/mill/edit/vessels/S.tower/": ("lead_h", "full_t", "name", "note", "shape.radius_m"),
     "/log/{note}/": ("act", "words", "reason", "value", "choice"),
     "/moves/undo/{decision}/": ("choice", "next"),
