@@ -214,6 +214,21 @@ def bleaching(client) -> None:
         )
 
 
+def whole_line(client) -> None:
+    """A case carried through the line, each time another one; and the set-up's draft, solved as it stands."""
+    step = iter(range(1000))
+
+    def case():
+        charge = 17.0 + 0.001 * next(step)
+        response = client.get("/mill/case/", {"s.K.larch.cook.ea_pct_naoh": f"{charge:.3f}"})
+        assert response.status_code == 200
+
+    line("a case carried through the whole line, at the server", median_ms(case), "ms", 120)
+    client.post("/mill/draft/step/", {"do": "begin", "from": "version"})
+    line("the set-up's draft, solved from nothing", median_ms(lambda: client.get("/mill/draft/"), times=10), "ms")
+    client.post("/mill/draft/away/")
+
+
 def bare_view(client) -> None:
     """Shift beside a Django view that returns the same bytes through the same middleware."""
     from django.http import HttpResponse
@@ -494,6 +509,7 @@ def main() -> None:
             line(name, median_ms(lambda path=path: client.get(path, headers=htmx)), "ms", wanted)
         cooks(client)
         bleaching(client)
+        whole_line(client)
         bare_view(client)
         readings(client)
         first_load(client)

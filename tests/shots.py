@@ -20,7 +20,6 @@ SAMPLE = (
 # name: (address, person, width, height, theme)
 VIEWS = {
     "shift-day": ("/", "mr", 1280, 800, "day"),
-    "shift-night": ("/", "mr", 1280, 800, "night"),
     "run-card": ("/schedule/card/?order=H-0413", "mr", 1280, 800, "day"),
     "stock": ("/stock/", "jd", 1280, 800, "day"),
     "sample-tablet": (SAMPLE, "jd", 820, 1180, "day"),
@@ -35,7 +34,8 @@ VIEWS = {
     "floor": ("/", "jd", 820, 1180, "day"),
     "wash": ("/wash/?m0=50.8&m1=26.1&m2=5.1", "mr", 1280, 800, "day"),
     "bleach": ("/bleach/?front=30", "mr", 1280, 800, "day"),
-    "people": ("/people/", "admin", 1280, 800, "day"),
+    "case": ("/mill/case/?s.K.larch.cook.ea_pct_naoh=17.2&s.K.alder.chips.feed_t_h=5.2", "mr", 1280, 1000, "night"),
+    "setup": ("/mill/draft/?part=units:K.larch.wash", "pn", 1280, 800, "day"),
     "moves": ("/moves/?group=cook", "mr", 1280, 800, "day"),
     "instruments": ("/instruments/", "pn", 1280, 800, "night"),
 }
@@ -87,6 +87,9 @@ def main() -> None:
                         page.goto(page.url + "print/")
                     else:
                         page.goto(base + path)
+                        if (begin := page.get_by_role("button", name="Begin from version")).count():
+                            begin.click()  # a set-up has a draft only once one is begun
+                            page.goto(base + path)
                     page.wait_for_load_state("networkidle")
                     page.screenshot(path=OUT / f"{name}.png")
                     context.close()

@@ -4,8 +4,9 @@ from dataclasses import dataclass, replace
 
 from core.cook import kinetic
 from core.cook.profile import Points, h_factor, h_rate, temp_for_h
+from core.document import named, same
 from core.errors import Caution, ImpossibleInput, Problem
-from core.quantity import check, figure, quantity
+from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
 
 
@@ -54,15 +55,18 @@ def zone(case: ZoneCase) -> ZoneFound:
     return ZoneFound(minutes=minutes, h=h, new_minutes=new, new_c=to, cautions=cautions)
 
 
+ZONE_KINDS = ("impregnate", "heat", "cook", "wash")
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Zone:
     """A part of the vessel from the top down: kind impregnate, heat, cook or wash."""
 
-    name: str
-    kind: str
-    volume_m3: float
-    packing_t_m3: float
-    temp_c: float
+    name: str = named("Zone")
+    kind: str = choice("Kind", ZONE_KINDS)
+    volume_m3: float = same(ZoneCase, "volume_m3")
+    packing_t_m3: float = same(ZoneCase, "packing_t_m3")
+    temp_c: float = quantity("Temperature", "°C", possible=(20, 190), valid=(100, 175), decimals=1)
 
 
 def filled(zones: tuple[Zone, ...], level_pct: float) -> tuple[Zone, ...]:

@@ -7,6 +7,7 @@ from functools import lru_cache
 import numpy as np
 
 from core.cook.blow import COD_A_ORGANIC, BlowCase, blow, white_liquor
+from core.cook.continuous import Zone, passage
 from core.cook.kinetic import Charge, Cooked, cook
 from core.cook.profile import Points
 from core.cook.species import NAMES
@@ -25,12 +26,12 @@ class Made:
     kappa: float
 
 
-def carried_over(made: Made, now: "CookPlan", then: "CookPlan") -> Made:
+def carried_over(made: Made, now: "CookPlan", then: "CookPlan", wood_t_h: float) -> Made:
     """What a kept cook would have made at other settings: the model's change between the two added to what it made.
 
     Raises: ImpossibleInput, NotSolved.
     """
-    before, after = (made_by(plan.species, plan.charge, plan.points) for plan in (now, then))
+    before, after = (made_by(plan.species, plan.charge, plan.way(wood_t_h)) for plan in (now, then))
     return Made(
         yield_pct=min(100.0, max(1.0, made.yield_pct + after.yield_pct - before.yield_pct)),
         kappa=min(200.0, max(0.1, made.kappa + after.kappa - before.kappa)),
@@ -38,6 +39,9 @@ def carried_over(made: Made, now: "CookPlan", then: "CookPlan") -> Made:
 
 
 VESSELS = ("batch", "continuous")
+ZONE = "zone."  # of a setting: the temperature of a zone, counted from 1
+HOT = ("heat", "cook")  # the zones whose temperature is set as the digester runs
+TRIED_T_H = 5.0  # what zones are tried with while nothing is fed, t/h oven-dry
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,27 +62,48 @@ class CookPlan:
 
     species: str = choice("Wood or plant", NAMES)
     charge: Charge = item(Inlined(label="Charge", of=Charge))
-    points: Points = item(Table(label="Temperature log", of=LogPoint, least=2, most=12, plain=True))
+    points: Points = item(Table(label="Temperature log", of=LogPoint, least=2, most=12, plain=True), default=())
     causticizing_pct: float = quantity("Causticizing", "%", possible=(30, 100), valid=(75, 90), decimals=0, default=82.0)
     reduction_pct: float = quantity("Reduction", "%", possible=(30, 100), valid=(88, 97), decimals=0, default=94.0)
     kappa_row: str = text("Row of its kappa", default="", names="plan")
     vessel: str = choice("Vessel", VESSELS, default="batch")
+    zones: tuple[Zone, ...] = item(Table(label="Zones of a continuous digester", of=Zone, most=8), default=())
+    feed_c: float = quantity("Chips enter at", "°C", possible=(20, 140), valid=(80, 120), decimals=0, default=100.0)
     makes: Made | None = None
     charged_for_t_h: float | None = None
     chip_water_t_h: float = 0.0  # that came with the wood it is charged for
 
     def tried(self) -> None:
-        """Raises: ImpossibleInput, NotSolved for a charge or a log that cannot be cooked."""
-        made_by(self.species, self.charge, self.points)
+        """Raises: ImpossibleInput, NotSolved for a charge, a log or zones that cannot be cooked."""
+        if not self.points and not self.zones:
+            raise ImpossibleInput(Problem("points", "are missing; a cook has a temperature log or zones"))
+        made_by(self.species, self.charge, self.points or self.way(TRIED_T_H))
 
     def settings(self) -> Mapping[str, float]:
-        return {name: getattr(self.charge, name) for name in quantities(Charge)}
+        charge = {name: getattr(self.charge, name) for name in quantities(Charge)}
+        return charge | {f"{ZONE}{i}": z.temp_c for i, z in enumerate(self.zones, start=1) if z.kind in HOT}
 
     def settable(self) -> Mapping[str, Quantity]:
-        return quantities(Charge)
+        temp = quantities(Zone)["temp_c"]
+        hot = {f"{ZONE}{i}": z.name for i, z in enumerate(self.zones, start=1) if z.kind in HOT}
+        return {**quantities(Charge), **{key: replace(temp, label=f"{name}, temperature") for key, name in hot.items()}}
 
     def set_to(self, values: Mapping[str, float]) -> "CookPlan":
-        return replace(self, charge=replace(self.charge, **checked(values, self.settable())))
+        given = checked(values, self.settable())
+        temps = {k: given.pop(k) for k in list(given) if k.startswith(ZONE)}
+        zones = tuple(
+            replace(z, temp_c=temps[f"{ZONE}{i}"]) if f"{ZONE}{i}" in temps else z for i, z in enumerate(self.zones, start=1)
+        )
+        return replace(self, charge=replace(self.charge, **given), zones=zones)
+
+    def way(self, wood_t_h: float) -> Points:
+        """Its temperature log: down the zones at a rate, t/h oven-dry, as far as the wash zone; else as it is set.
+
+        Raises: ImpossibleInput.
+        """
+        if not self.zones or wood_t_h <= 0.0:
+            return self.points
+        return passage(tuple(z for z in self.zones if z.kind != "wash"), wood_t_h, feed_c=self.feed_c).points
 
     def met(self, inlet: Inlet) -> Charge:
         """The charge as the wood that comes meets it."""
@@ -95,8 +120,9 @@ class CookPlan:
     def act(self, inlet: Inlet) -> Acts:
         """Raises: ImpossibleInput for a charge that cannot be, NotSolved."""
         charge = self.met(inlet)
-        made = self.makes or made_by(self.species, charge, self.points)
         wood = inlet.solids_t_h
+        points = self.way(wood) or self.way(TRIED_T_H)
+        made = self.makes or made_by(self.species, charge, points)
         liquor = charge.lw_m3_t * wood - inlet.water_t_h
         if liquor < 0.0:
             told = f"is {charge.lw_m3_t:.2f} m³/t; the chips alone bring {inlet.water_t_h / wood:.2f} t of water a t of wood"
@@ -112,7 +138,7 @@ class CookPlan:
             ea_pct_naoh=charge.ea_pct_naoh,
             sulphidity_pct=charge.sulphidity_pct,
             lw_m3_t=charge.lw_m3_t,
-            residual_g_l=cooked(self.species, charge, self.points).residual_g_l,
+            residual_g_l=cooked(self.species, charge, points).residual_g_l,
             causticizing_pct=self.causticizing_pct,
             reduction_pct=self.reduction_pct,
         )

@@ -1,14 +1,16 @@
 """The continuous digester: zones by production, kappa down the vessel, and a change of rate on its way to the blow line."""
 
 from dataclasses import replace
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_http_methods
 
 from core.cook import continuous
 from core.cook.kinetic import Charge
-from core.cook.unit import CookPlan
+from core.cook.unit import ZONE, CookPlan
 from core.errors import CoreError, ImpossibleInput
 from core.judge.band import judge
 from desk.cook import actions
@@ -17,7 +19,9 @@ from desk.cook.views import band_of, station
 from desk.kit.bench import Well, render_bench
 from desk.kit.templatetags.vat import clock
 from desk.mill.context import state_of
+from desk.mill.in_force import LEAST_CHANGE
 
+CHARGE = ("ea_pct_naoh", "sulphidity_pct", "lw_m3_t")
 NO_DIGESTER = "hardwood"  # what the page is worked through with where the mill has no continuous digester
 WELLS = tuple(
     Well(*w)
@@ -32,11 +36,14 @@ WELLS = tuple(
         ("feed_c", "Chips enter at", "°C", 100.0, 20.0, 140.0),
     )
 )
-ZONES = (
-    ("impregnate", "Impregnation", 18.0, 0.20, 112.0),
-    ("heat", "Heating", 8.0, 0.19, 158.0),
-    ("cook", "Cooking", 37.0, 0.19, 158.0),
-    ("wash", "Wash", 60.0, 0.18, 130.0),
+ZONES = tuple(  # where the mill has no continuous digester, or its set-up does not say its zones
+    continuous.Zone(name=name, kind=kind, volume_m3=volume, packing_t_m3=packing, temp_c=temp)
+    for kind, name, volume, packing, temp in (
+        ("impregnate", "Impregnation", 18.0, 0.20, 112.0),
+        ("heat", "Heating", 8.0, 0.19, 158.0),
+        ("cook", "Cooking", 37.0, 0.19, 158.0),
+        ("wash", "Wash", 60.0, 0.18, 130.0),
+    )
 )
 LIMITS = {"v": ("volume", "m³", 0.5, 5000.0), "p": ("packing", "t OD/m³", 0.05, 0.5), "t": ("temperature", "°C", 20.0, 190.0)}
 
@@ -47,24 +54,28 @@ def vessel(request):
     if state is None:
         return render(request, "no_mill.html")
     data = request.POST if request.method == "POST" else request.GET
-    species, opening, sources = _opening(state)
+    found = _digester(state)
+    species, opening, sources = _opening(state, found)
+    zones = found[1].zones if found and found[1].zones else ZONES
     wells = [w.read(data) | {"source": sources[w.name] if w.name not in data else ""} for w in opening]
     rows = [
         {
-            "name": label,
-            "kind": kind,
+            "name": z.name,
+            "kind": z.kind,
             "wells": [
-                Well(f"{k}{i}", f"{label}, {LIMITS[k][0]}", LIMITS[k][1], start, *LIMITS[k][2:]).read(data)
-                for k, start in (("v", v), ("p", p), ("t", t))
+                Well(f"{k}{i}", f"{z.name}, {LIMITS[k][0]}", LIMITS[k][1], start, *LIMITS[k][2:]).read(data)
+                for k, start in (("v", z.volume_m3), ("p", z.packing_t_m3), ("t", z.temp_c))
             ],
         }
-        for i, (kind, label, v, p, t) in enumerate(ZONES)
+        for i, z in enumerate(zones)
     ]
     every = [*wells, *(w for r in rows for w in r["wells"])]
     context = station(request, state, wells=wells, zones=rows, vessel=True, species=species, may_move=request.user.may("move"))
     if not any(w["error"] for w in every):
         try:
-            context |= _worked({w["name"]: w["value"] for w in every}, state, species)
+            values = {w["name"]: w["value"] for w in every}
+            context |= _worked(values, state, species, zones)
+            context["put_in_force"] = _to_put(request, values, found)
         except ImpossibleInput as refusal:
             for problem in refusal.problems:
                 next((w for w in every if w["name"] == problem.field), every[0])["error"] = f"{problem.field} {problem.text}"
@@ -91,32 +102,48 @@ def vessel(request):
     return render_bench(request, "cook/continuous", context)
 
 
-def _opening(state) -> tuple[str, tuple[Well, ...], dict[str, str]]:
+def _digester(state) -> tuple[str, CookPlan] | None:
+    """The continuous digester of this mill as it is run, one with its zones set up before others."""
+    every = [(k, p) for k, p in state.line.acting.items() if isinstance(p, CookPlan) and p.vessel == "continuous"]
+    return min(every, key=lambda pair: not pair[1].zones, default=None)
+
+
+def _to_put(request, values: dict, found) -> str:
+    """The address that puts the page's charge and temperatures in force; empty while they are as they are run."""
+    if found is None:
+        return ""
+    unit, plan = found
+    now = plan.settings()
+    wanted = {name: values[name] for name in CHARGE} | {
+        f"{ZONE}{i}": values[f"t{i - 1}"] for i, _ in enumerate(plan.zones, start=1) if f"{ZONE}{i}" in now
+    }
+    moved = {k: f"{v:.10g}" for k, v in wanted.items() if abs(v - now[k]) > LEAST_CHANGE}
+    asked = {"unit": unit, **moved, "back": request.get_full_path()}
+    return f"{reverse('mill:put')}?{urlencode(asked)}" if moved else ""
+
+
+def _opening(state, found) -> tuple[str, tuple[Well, ...], dict[str, str]]:
     """What the digester of this mill cooks, its wells as it is run now, and where each comes from."""
-    found = next(((k, p) for k, p in state.line.acting.items() if isinstance(p, CookPlan) and p.vessel == "continuous"), None)
     sources = dict.fromkeys((w.name for w in WELLS), "default")
     if found is None:
         return NO_DIGESTER, WELLS, sources
     unit, plan = found
     record, row = state.put_in_force.get(unit), state.mill.plan.get(plan.kappa_row)
-    charge = dict.fromkeys(
-        ("ea_pct_naoh", "sulphidity_pct", "lw_m3_t"), f"in force since {clock(record.at)}" if record else "set-up"
-    )
+    charge = dict.fromkeys(CHARGE, f"in force since {clock(record.at)}" if record else "set-up")
     start = {name: getattr(plan.charge, name) for name in charge}
+    if plan.zones:
+        start["feed_c"], sources["feed_c"] = plan.feed_c, "set-up"
     sources |= charge
     if (fed := state.line.inlets[unit].solids_t_h) > 0.0:
-        start["wood_t_h"] = round(fed, 2)
+        start["wood_t_h"] = round(fed, 6)
         sources["wood_t_h"] = "solved"
     if row is not None and row.band.target is not None:
         start["target"], sources["target"] = row.band.target, "set-up"
     return plan.species, tuple(replace(w, start=start.get(w.name, w.start)) for w in WELLS), sources
 
 
-def _worked(v: dict, state, species: str) -> dict:
-    whole = tuple(
-        continuous.Zone(name=label, kind=kind, volume_m3=v[f"v{i}"], packing_t_m3=v[f"p{i}"], temp_c=v[f"t{i}"])
-        for i, (kind, label, *_) in enumerate(ZONES)
-    )
+def _worked(v: dict, state, species: str, zones) -> dict:
+    whole = tuple(replace(z, volume_m3=v[f"v{i}"], packing_t_m3=v[f"p{i}"], temp_c=v[f"t{i}"]) for i, z in enumerate(zones))
     zones = continuous.filled(whole, v["level_pct"])
     charge = Charge(ea_pct_naoh=v["ea_pct_naoh"], sulphidity_pct=v["sulphidity_pct"], lw_m3_t=v["lw_m3_t"])
     way, done = continuous.cooked_through(species, charge, zones, v["wood_t_h"], feed_c=v["feed_c"])

@@ -8,6 +8,7 @@ from core.cook.kinetic import Charge
 from core.cook.profile import Points
 from core.cook.species import SPECIES
 from core.cook.unit import CookPlan
+from core.quantity import quantities
 from desk.kit.bench import BenchForm, typed_number
 from desk.kit.templatetags.vat import clock
 
@@ -55,7 +56,7 @@ def openings(state) -> dict[str, Opening]:
         inlet, row, record = state.line.inlets[unit], state.mill.plan.get(plan.kappa_row), state.put_in_force.get(unit)
         wet = inlet.solids_t_h + inlet.water_t_h
         usual = CHARGES.get(SPECIES[plan.species].kind, CHARGES["softwood"])
-        charge = {name: getattr(plan.charge, name) for name in plan.settings()}
+        charge = {name: getattr(plan.charge, name) for name in quantities(Charge)}
         wells = {**usual, **charge, "species": plan.species}
         sources = dict.fromkeys(usual, "default") | dict.fromkeys(
             charge, f"in force since {clock(record.at)}" if record else "set-up"
@@ -70,7 +71,8 @@ def openings(state) -> dict[str, Opening]:
             wells["target"], sources["target"] = row.band.target, "set-up"
         met = plan.met(inlet)
         other = abs(met.ea_pct_naoh / plan.charge.ea_pct_naoh - 1.0) > MET_FROM
-        found[plan.species] = Opening(unit, titles[unit], wells, plan.points, sources, met if other else None)
+        points = plan.way(inlet.solids_t_h)
+        found[plan.species] = Opening(unit, titles[unit], wells, points, sources, met if other else None)
     return found
 
 

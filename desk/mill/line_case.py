@@ -142,7 +142,9 @@ def _cooked_otherwise(state: MillState, case: LineCase) -> dict[str, Made]:
     for unit, values in case.settings.items():
         plan = state.line.acting[unit]
         if unit in state.makes and isinstance(plan, CookPlan):
-            told[unit] = carried_over(state.makes[unit], plan, plan.set_to({**plan.settings(), **values}))
+            told[unit] = carried_over(
+                state.makes[unit], plan, plan.set_to({**plan.settings(), **values}), state.line.inlets[unit].solids_t_h
+            )
     return told
 
 

@@ -19,6 +19,7 @@ from desk.cook.models import Cook, CookFit
 from desk.instruments import store
 from desk.instruments.models import Signal, ms
 from desk.log.models import Kind, Record
+from desk.mill.line_case import LineCase, carry
 from desk.mill.state import MillState
 from tests import make
 
@@ -240,6 +241,23 @@ class Continuous(CookCase):
         kept = Record.objects.get(subject="cook.continuous")
         self.assertEqual((kept.status, kept.data["after"]), ("take", 5.4))
         self.assertAlmostEqual(kept.data["expected"], page["moved"][-1].kappa)
+
+    def test_the_page_and_the_line_tell_one_kappa_and_a_rate_moves_both(self):
+        self.as_("mr")
+        line = make.state().line
+        self.assertAlmostEqual(
+            self.client.get("/cook/continuous/").context["done"].kappa, line.acts["K.alder.cook"].kappa, places=6
+        )
+        faster = carry(make.state(), LineCase(settings={"K.alder.chips": {"feed_t_h": 5.2}}), None).other.line
+        self.assertGreater(faster.acts["K.alder.cook"].kappa, line.acts["K.alder.cook"].kappa + 1.0)
+        there = self.client.get("/cook/continuous/?wood_t_h=5.2").context["done"].kappa
+        self.assertAlmostEqual(there, faster.acts["K.alder.cook"].kappa, places=6)
+
+    def test_zone_temperatures_are_put_in_force(self):
+        self.as_("mr")
+        to = self.client.get("/cook/continuous/?t2=157").context["put_in_force"]
+        self.assertIn("zone.3=157", to)
+        self.assertContains(self.client.get(to), "Cooking, temperature 158.3 to 157.0")
 
     def test_refusals(self):
         self.as_("mr")
