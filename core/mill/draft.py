@@ -208,7 +208,9 @@ def _draw(document: Draft, said: Drawing, unit: str, line: str) -> Draft:
         return _needed(document, name)
 
     tank, to = named(said.tank), named(said.to)
-    made: Draft = {"id": "", "kind": said.kind, "tank": tank, "to": to, "target": said.target}
+    fed = sum(u.get("feed_t_h", 0.0) for u in document["units"] if u.get("line") == line)
+    target = said.target or round(said.a_t_fed * fed, 3)
+    made: Draft = {"id": "", "kind": said.kind, "tank": tank, "to": to, "target": target}
     made["id"] = _free(document, "draws", f"{tank}>{to or 'next'}")
     if said.rest:
         made["rest"] = said.rest

@@ -43,7 +43,8 @@ class Drawing:
     kind: str
     tank: str
     to: str
-    target: float
+    target: float = 0.0
+    a_t_fed: float = 0.0  # in place of a target: so much a tonne that the line is fed
     rest: str = ""
     displaced: bool = False
 
@@ -96,7 +97,7 @@ PRESETS: Final = {
                 },
                 "sets": {"iso_pct": 20, "s457": 24, "csf_ml": 690},
             },
-            draws=(Drawing(kind="flow", tank=LIQUOR, to="self", target=10),),
+            draws=(Drawing(kind="flow", tank=LIQUOR, to="self", a_t_fed=3.4),),
         ),
         Preset(
             key="refining",
@@ -117,7 +118,7 @@ PRESETS: Final = {
             on={**WHOLE, "W": 0, "DS": 0.06},
             others={"filtrate": ("recovery", _rejects(W=1, DS=0.94)), "knots": ("knots", _rejects(SHV=0.6))},
             draws=(
-                Drawing(kind="flow", tank=FRESH, to="self", target=20),
+                Drawing(kind="flow", tank=FRESH, to="self", a_t_fed=5.0),
                 Drawing(kind="thicken", tank="self", to="next", target=0.12, rest="filtrate", displaced=True),
             ),
         ),
@@ -138,7 +139,7 @@ PRESETS: Final = {
             on={**WHOLE, "W": 0, "DS": 0.1},
             others={"filtrate": ("effluent", _rejects(**_PRESSED))},
             draws=(
-                Drawing(kind="flow", tank=FRESH, to="self", target=25),
+                Drawing(kind="flow", tank=FRESH, to="self", a_t_fed=6.5),
                 Drawing(kind="thicken", tank="self", to="next", target=0.1, rest="filtrate", displaced=True),
             ),
         ),

@@ -139,7 +139,10 @@ def steps_of(document: Json, trial: Trial) -> tuple[Step, ...]:
             section="add",
         ),
         judged("fields", "Fields", "every unit has what it needs"),
-        judged("joints", f"Joints: {ways - apart} of {ways}", "every outlet goes somewhere"),
+        replace(
+            judged("joints", f"Joints: {ways - apart} of {ways}", "every outlet goes somewhere"),
+            **({"says": _nowhere(document, trial)} if apart and trial.unjoined else {}),
+        ),
         judged("vessels", "Vessels and sources", _plural(len(document["vessels"]), "vessel")),
         judged(
             "grades",
@@ -156,6 +159,14 @@ def steps_of(document: Json, trial: Trial) -> tuple[Step, ...]:
             says=worst if solves else worst or "as soon as the steps above are done",
         ),
     )
+
+
+def _nowhere(document: Json, trial: Trial) -> str:
+    """The first outlet that leads nowhere, in words."""
+    unit, outlet = trial.unjoined[0]
+    title = next((u.get("title") or unit for u in document["units"] if u["id"] == unit), unit)
+    more = f"; {len(trial.unjoined) - 1} more" if len(trial.unjoined) > 1 else ""
+    return f"{title}, {outlet}: goes nowhere{more}"
 
 
 def _told(faults: list[Problem]) -> str:

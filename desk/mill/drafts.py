@@ -5,7 +5,7 @@ from datetime import datetime
 from functools import cached_property
 from math import isfinite
 
-from core.document import Flag, Json, Number, OneOf, Text
+from core.document import Flag, Json, Limit, Number, OneOf, Text
 from core.errors import ImpossibleInput, Problem
 from core.mill import draft as drafting
 from core.mill.migrate import brought_up
@@ -251,7 +251,15 @@ def groups_of(document: Json, section: str, key: str, typed: Json, errors: Json)
             continue
         head = drafting.STEP.findall(place)[0] if place[len(drafting.STEP.findall(place)[0]) :] else ""
         options = _options(said, document)
-        kind = "flag" if isinstance(said, Flag) else "choice" if options else "number" if isinstance(said, Number) else "text"
+        kind = (
+            "flag"
+            if isinstance(said, Flag)
+            else "choice"
+            if options
+            else "number"
+            if isinstance(said, Number | Limit)
+            else "text"
+        )
         shown = "" if value is None else ("on" if value else "") if kind == "flag" else f"{value}"
         well = Well(
             name=place,

@@ -45,6 +45,9 @@ class Recipes(SimpleTestCase):
                 document = whole(recipe)
                 trial = tried(document)
                 self.assertEqual(trial.trouble, "")
+                for feed in (0.8, 40.0):  # first values go with the size of the line
+                    sized = drafting.add_line(begun(), recipe=recipe, key="X", name="", feed_t_h=feed)
+                    self.assertEqual(tried(sized).trouble, "", f"{recipe} at {feed} t/h")
                 self.assertEqual([s.title for s in steps_of(document, trial) if not s.done], [])
                 self.assertEqual((trial.unjoined, trial.left_out), ((), ()))
                 for unit in trial.line.solution.network.units:
