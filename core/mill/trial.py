@@ -129,6 +129,7 @@ def steps_of(document: Json, trial: Trial) -> tuple[Step, ...]:
     whole = not faults
     solves = whole and trial.line is not None
     worst = f"every component closes to {trial.line.solution.worst_closure:.0e}" if solves and trial.line else trial.trouble
+    joints = judged("joints", f"Joints: {ways - apart} of {ways}", "every outlet goes somewhere")
     return (
         judged("mill", "Mill and machine", f"{document.get('name')}, {document.get('machine', {}).get('name')}"),
         Step(
@@ -139,10 +140,7 @@ def steps_of(document: Json, trial: Trial) -> tuple[Step, ...]:
             section="add",
         ),
         judged("fields", "Fields", "every unit has what it needs"),
-        replace(
-            judged("joints", f"Joints: {ways - apart} of {ways}", "every outlet goes somewhere"),
-            **({"says": _nowhere(document, trial)} if apart and trial.unjoined else {}),
-        ),
+        replace(joints, says=_nowhere(document, trial)) if apart and trial.unjoined else joints,
         judged("vessels", "Vessels and sources", _plural(len(document["vessels"]), "vessel")),
         judged(
             "grades",

@@ -3,15 +3,23 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from core.bleach.unit import BleachPlan
+from core.cook.unit import CookPlan
 from core.judge.band import judge
 from core.line.acting import Line
 from core.mill.mill import Mill
 from core.quantity import quantities
+from core.wash.unit import WashPlan
 from desk.kit.templatetags.vat import changed, figure, working_path
 from desk.kit.units import Schools, shown
 
 PULP = (("kappa", "Kappa out", "", 1), ("iso_pct", "Brightness out", "% ISO", 1), ("csf_ml", "Freeness out", "mL CSF", 0))
 UNITS = {"kg_h": "kg/h", "t_h": "t/h", "mw": "MW"}
+ROWS = {  # the figure of a unit that a row of the plan judges: where its plan names the row
+    "soda_kg_adt": ("loss_row", WashPlan),
+    "kappa": ("kappa_row", CookPlan),
+    "iso_pct": ("iso_row", BleachPlan),
+}
 LEAST_T_H = 0.005
 
 
@@ -50,16 +58,18 @@ def _of_unit(mill: Mill, key: str, was: Line, now: Line, schools: Schools | None
     """What moves at one acting unit: the figures of its models, then the pulp it sends on, then what it uses."""
     a, b = was.acts[key], now.acts[key]
     told = set()
+    labels = {said.label.split()[0] for w in b.worked for said in quantities(type(w.result)).values()}
+    for name, label, unit, decimals in PULP:
+        before, after = getattr(a, name), getattr(b, name)
+        if before is not None and after is not None and label.split()[0] not in labels:
+            told.add(name)
+            yield _moved(label, unit, (before, after), decimals, schools, mark=_mark(mill, key, name, after))
     for before, after in zip(a.worked, b.worked, strict=False):
         for name, said in quantities(type(after.result)).items():
             pair = (getattr(before.result, name), getattr(after.result, name))
             told.add(name)
             href = working_path(after.model, name, after.case, back)
             yield _moved(said.label, said.unit, pair, said.decimals, schools, href=href, mark=_mark(mill, key, name, pair[1]))
-    for name, label, unit, decimals in PULP:
-        before, after = getattr(a, name), getattr(b, name)
-        if before is not None and after is not None and name not in told:
-            yield _moved(label, unit, (before, after), decimals, schools)
     for name, after in b.duties.items():
         kind = next((k for k in UNITS if name.endswith(f"_{k}")), None)
         if kind is not None and name not in told and name != "water_t_h":
@@ -69,8 +79,9 @@ def _of_unit(mill: Mill, key: str, was: Line, now: Line, schools: Schools | None
 
 def _mark(mill: Mill, key: str, name: str, value: float) -> str:
     """The state of the plan row that judges a figure of a unit, where one does."""
-    plan = mill.wash_plans.get(key)
-    row = mill.plan.get(plan.loss_row) if plan is not None and name == "soda_kg_adt" else None
+    plan = mill.plans.get(key)
+    field, of = ROWS.get(name, ("", None))
+    row = mill.plan.get(getattr(plan, field, "")) if field and isinstance(plan, of) else None
     return judge(value, row.band, confirmed=True).state.value if row is not None else ""
 
 
