@@ -32,6 +32,7 @@ from desk.cook.actions import CookRefused, coefficients_in_use, log_of, measured
 from desk.cook.drawings import cook_picture, fit_plot
 from desk.cook.forms import BARE, DesignForm, Opening, Profile, kappa_row, openings
 from desk.cook.models import Cook, CookFit
+from desk.cook.running import running_cooks
 from desk.kit.bench import render_bench, typed_number
 from desk.kit.sheet import safe
 from desk.kit.templatetags.vat import clock, signed
@@ -46,7 +47,8 @@ PAGE = 40
 
 
 def station(request, state, **more) -> dict:
-    return {"station": "cook", "stations": STATIONS, "small": draw_small(state), **more}
+    live = running_cooks(state.now)
+    return {"station": "cook", "stations": STATIONS, "small": draw_small(state), "live_cooks": live, **more}
 
 
 def band_of(state, species: str, target: float) -> Band:

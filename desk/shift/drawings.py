@@ -3,6 +3,7 @@
 from datetime import timedelta
 
 from core.judge.due import DueState
+from desk.cook.running import running_cooks
 from desk.kit.svg import n
 from desk.kit.templatetags.vat import clock, figure, hm, tph
 from desk.mill.ribbon import STATIONS, draw_floor
@@ -30,14 +31,17 @@ def shift_rule(shift, now, state, board, px: float = RULE_PX) -> dict:
             labels.append({"x": n(x(at)), "text": f"{at:%H}", "anchor": anchor})
     flags = _flags(board, shift, x)
     stops = [_stop(s, state, x, px) for s in state.stops if s.start < shift.end and s.end > shift.start]
+    cooks = [_cook(r, x, px, bool(stops)) for r in running_cooks(now) if r.blows_at > shift.start]
+    told = f"Shift {shift.start:%H:%M} to {shift.end:%H:%M}, {sum(f['n'] for f in flags)} samples due in it"
     return {
         "px": n(px),
         "ticks": ticks,
         "labels": labels,
         "flags": flags,
         "stops": stops,
+        "cooks": cooks,
         "now": n(x(now)),
-        "summary": f"Shift {shift.start:%H:%M} to {shift.end:%H:%M}, {sum(f['n'] for f in flags)} samples due in it",
+        "summary": "; ".join((told, *(c["told"] for c in cooks))),
     }
 
 
@@ -54,6 +58,21 @@ def _flags(board, shift, x) -> list[dict]:
         else:
             flags.append({"at": at, "x": n(at), "nx": n(at + 3), "n": 1, "late": late})
     return flags
+
+
+def _cook(r, x, px: float, crowded: bool) -> dict:
+    """A running cook on the rule: from its charge to its planned blow, with its words where there is room."""
+    left, right = max(0.0, x(r.cook.started_at)), min(px, max(0.0, x(r.blows_at)))
+    ends = right + WORDS_PX / 2.0 > px
+    text = "" if crowded else f"cook {r.cook.number}, blow {clock(r.blows_at)}"
+    return {
+        "x": n(left),
+        "end": n(right),
+        "tx": n(right - 5.0 if ends else right + 5.0),
+        "anchor": "end" if ends else "start",
+        "text": text,
+        "told": f"cook {r.cook.number} {r.cook.species}, blow planned {clock(r.blows_at)}",
+    }
 
 
 def _stop(stop, state, x, px: float) -> dict:

@@ -16,6 +16,7 @@ from core.cook.kinetic import Charge
 from desk.cook import actions, thermometer
 from desk.cook.actions import CookRefused
 from desk.cook.models import Cook, CookFit
+from desk.cook.running import running_cooks
 from desk.instruments import store
 from desk.instruments.models import Signal, ms
 from desk.log.models import Kind, Record
@@ -515,3 +516,18 @@ class Thermometer(CookCase):
         found = thermometer.truths(cook.started_at + timedelta(minutes=150))
         self.assertAlmostEqual(found["temp.digester.1"], 170.0 - thermometer.COOLER_C)
         self.assertEqual(found["temp.digester.2"], 60.0)
+
+
+class Running(CookCase):
+    def test_a_running_cook_is_first_on_cook_and_stands_on_the_rule_until_it_is_blown(self):
+        self.as_("mr")
+        cook = Cook.objects.get(blown_at=None)
+        page = self.client.get("/cook/")
+        self.assertContains(page, f"Cook {cook.number}</b>")
+        self.assertLess(page.content.index(b"livecook"), page.content.index(b"benchform"))
+        (shown,) = self.client.get("/").context["rule"]["cooks"]
+        self.assertIn(str(cook.number), shown["told"])
+        (running,) = running_cooks(make.NOW + timedelta(hours=4))
+        self.assertTrue(running.over)
+        self.assertContains(self.client.get("/cook/continuous/"), f"Cook {cook.number}</b>")
+        self.assertEqual(running_cooks(cook.started_at - timedelta(minutes=1)), [])

@@ -1,0 +1,31 @@
+"""The cooks that run now: how far each is, and when its plan has it blown."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from desk.cook.models import Cook
+
+
+@dataclass(frozen=True)
+class RunningCook:
+    """A cook that is not blown: minutes since it was charged, minutes of its plan, when that ends."""
+
+    cook: Cook
+    minute: float
+    of: float
+    blows_at: datetime
+
+    @property
+    def over(self) -> bool:
+        """Whether its plan is over and it still cooks."""
+        return self.minute > self.of
+
+
+def running_cooks(now: datetime) -> list[RunningCook]:
+    """Every cook that runs at a time, the one that is blown first before the others."""
+    found = []
+    for cook in Cook.objects.filter(blown_at=None, started_at__lte=now):
+        last = cook.profile[-1][0]
+        minute = (now - cook.started_at).total_seconds() / 60.0
+        found.append(RunningCook(cook, minute, last, cook.started_at + timedelta(minutes=last)))
+    return sorted(found, key=lambda r: r.blows_at)
