@@ -16,6 +16,7 @@ import core.cook.liquor
 import core.cook.models
 import core.cook.sulphite
 import core.cook.thickness
+import core.cook.vessel
 import core.deliver.draw
 import core.lab.consistency
 import core.lab.fibre

@@ -12,6 +12,9 @@ from core.errors import Caution, ImpossibleInput, Problem
 from core.quantity import Quantity
 from core.stream import Vector
 
+LEAST_KAPPA: Final = 0.1  # what a stage is worked with where less, or none, comes
+COD_A_KAPPA: Final = 2.0  # kg O2 an ODt for each kappa removed, default
+
 # what goes with the liquor and is counted beside its mass, kg/h each: sodium, sulphur, oxygen demand, chloride
 SOLUTES: Final = ("SOD", "SUL", "COD", "CL")
 SOLUTE_NAMES: Final = {"SOD": "sodium, kg Na/h", "SUL": "sulphur, kg S/h", "COD": "COD, kg O2/h", "CL": "chloride, kg Cl/h"}

@@ -18,10 +18,11 @@ from core.bleach.sequence import Sequence, Stage, read
 from core.bleach.stages import ACTIVE, BRIGHTEN, CHEMICAL, EXTRACT, Done, Pulp, Setting, end_ph, run
 from core.colour import ks_from_kappa, ks_from_reflectance
 from core.errors import ImpossibleInput, Infeasible, Problem
+from core.unit import COD_A_KAPPA
 from core.wash.line import liquor
 
 Array = npt.NDArray[np.float64]
-COD_A_KAPPA, WASH_KEEPS = 2.0, 0.10
+WASH_KEEPS = 0.10
 AOX_FROM, DIOXIDE_COUNTS = 0.12, 0.2
 FACTOR_LOW, FACTOR_HIGH, LEAST_OXYGEN = 0.15, 0.28, 10.0
 WASH_MIN = 8.0

@@ -9,15 +9,11 @@ from core.bleach.line import Bleached, Plan, bleach, od_of, typical
 from core.bleach.mechanical import PeroxideCase, peroxide
 from core.bleach.plant import case_of, found_of
 from core.bleach.sequence import read
+from core.constants import CHLORIDE_IN_DIOXIDE, SODIUM_IN_NAOH
 from core.document import List, Number, item, same, text
 from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity
-from core.unit import Acts, Inlet, Worked, checked
-
-LEAST_KAPPA = 0.1
-CHLORIDE_IN_DIOXIDE = 35.453 / 67.452
-SODIUM_IN_NAOH = 0.57479
-
+from core.unit import LEAST_KAPPA, Acts, Inlet, Worked, checked
 
 TOWER_CHARGES = ("H₂O₂", "NaOH")  # of a peroxide tower, % on pulp
 CHARGE = Quantity(

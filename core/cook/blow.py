@@ -7,14 +7,13 @@ Source: models, chips to bleach, section 5, "What the washers are fed follows fr
 from dataclasses import dataclass
 from typing import Final
 
+from core.constants import SALTCAKE_A_SODIUM, SODIUM_IN_NAOH
 from core.errors import Caution
 from core.quantity import check, figure, quantity
 from core.register import Check, model
 
-NA_A_NAOH: Final = 0.57479
 S_A_NAOH: Final = 0.40078
 COD_A_ORGANIC: Final = 1.30  # kg O2 a kg of dissolved wood, default
-SALTCAKE_A_NA: Final = 3.0892  # kg Na2SO4 a kg Na
 # solids a kg of each as NaOH: Na2S, Na2CO3, Na2SO4
 SULPHIDE, CARBONATE, SULPHATE = 0.97564, 1.32495, 1.77566
 
@@ -40,7 +39,7 @@ def white_liquor(
     sulphate = sulphide * (100.0 - reduction_pct) / reduction_pct
     return WhiteLiquor(
         solids=caustic + SULPHIDE * sulphide + CARBONATE * carbonate + SULPHATE * sulphate,
-        sodium=NA_A_NAOH * (caustic + sulphide + carbonate + sulphate),
+        sodium=SODIUM_IN_NAOH * (caustic + sulphide + carbonate + sulphate),
         sulphur=S_A_NAOH * (sulphide + sulphate),
     )
 
@@ -146,7 +145,7 @@ def blow(case: BlowCase) -> Blow:
         s_kg=charged.sulphur / y,
         free_ea_kg=case.residual_g_l * case.lw_m3_t / y,
         cod_kg=cod,
-        na2so4_share=SALTCAKE_A_NA * sodium / solids,
+        na2so4_share=SALTCAKE_A_SODIUM * sodium / solids,
         cod_share=cod / solids,
         cautions=cautions,
     )

@@ -609,15 +609,16 @@ def set_share(document: Json, section: str, key: str, place: str, name: str, val
     holder: Any = part_of(new, section, key)
     said: Any = None
     cls: Any = _class_of(section)
-    for step in _steps(place):
-        if isinstance(step, str):
-            said = keys(cls).get(step)
-            cls = getattr(said, "of", None)
-            holder = holder.setdefault(step, {}) if isinstance(said, Amounts) else holder.get(step)
-        else:
-            holder = holder[step]
-        if holder is None:
-            break
+    try:
+        for step in _steps(place):
+            if isinstance(step, str):
+                said = keys(cls).get(step)
+                cls = getattr(said, "of", None)
+                holder = holder.setdefault(step, {}) if isinstance(said, Amounts) else holder.get(step)
+            else:
+                holder = holder[step]
+    except (AttributeError, IndexError, TypeError):
+        said = None
     if not isinstance(said, Amounts):
         raise _refused("place", f"is {place!r}; amounts are not named there")
     sources = tuple(s["key"] for s in document["sources"]) if said.key == "shares" and section == "grades" else ()

@@ -12,6 +12,7 @@ from typing import Final
 
 import numpy as np
 
+from core.constants import SALTCAKE_A_SODIUM
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.quantity import check, choice, figure, leaf, quantity, rows
 from core.register import Check, model
@@ -19,7 +20,6 @@ from core.register import Check, model
 L_STANDARD: Final = 9.0  # t liquor / t OD at 10 %
 LEAST_DF: Final = 1e-6  # at 0 both Norden equations are 0/0
 AD: Final = 0.9
-SALTCAKE: Final = 142.042 / 45.980  # kg Na2SO4 a kg Na
 DF_LOW, DF_HIGH = -1.0, 6.0
 KINDS: Final = {"drum": 3.5, "pressure drum": 5.0, "belt": 7.0, "press": 4.0, "diffuser": 8.0, "wash zone": 9.0}  # E10, default
 
@@ -596,7 +596,7 @@ def evaporate(case: EvaporateCase) -> EvaporateFound:
     cautions = check(case)
     water = AD * case.ddf * case.adt_d / 24.0
     return EvaporateFound(
-        water_t_h=water, steam_t_h=water / case.economy, salt_kg_adt=SALTCAKE * case.na_kg_adt, cautions=cautions
+        water_t_h=water, steam_t_h=water / case.economy, salt_kg_adt=SALTCAKE_A_SODIUM * case.na_kg_adt, cautions=cautions
     )
 
 

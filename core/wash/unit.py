@@ -4,16 +4,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from core.colour import brightness_from_ks, ks_from_kappa
+from core.constants import SALTCAKE_A_SODIUM, SODIUM_IN_NAOH
 from core.document import Table, item, same, text
 from core.quantity import Quantity, quantities
-from core.unit import NOTHING, SOLUTES, Acts, Drawn, Inlet, Worked, checked
-from core.wash.line import SALTCAKE, WashCase, Washer, wash_line
+from core.unit import COD_A_KAPPA, LEAST_KAPPA, NOTHING, SOLUTES, Acts, Drawn, Inlet, Worked, checked
+from core.wash.line import WashCase, Washer, wash_line
 from core.wash.oxygen import OxygenCase, delignify
 
-COD_A_KAPPA = 2.0  # kg O2 an ODt for each kappa removed, default
 ORGANIC_A_KAPPA = 1.3  # kg of the pulp dissolved an ODt for each kappa removed, default
-LEAST_KAPPA = 0.1
-SODIUM_IN_NAOH = 0.57479
 SHARE = 0.56  # Na2SO4 a kg of solids where no sodium is counted, default
 
 
@@ -56,7 +54,7 @@ class WashPlan:
             feed_pct=min(60.0, inlet.cons_pct) if fed else self.feed_pct,
             x0=min(400.0, inlet.liquor_kg_t) if fed else self.x0,
             df=self.df,
-            na2so4_share=min(1.0, SALTCAKE * sodium / inlet.dissolved_t_h / 1000.0) if fed and sodium > 0.0 else SHARE,
+            na2so4_share=min(1.0, SALTCAKE_A_SODIUM * sodium / inlet.dissolved_t_h / 1000.0) if fed and sodium > 0.0 else SHARE,
             od_t_h=min(500.0, inlet.solids_t_h),
             washers=self.washers,
         )

@@ -22,6 +22,7 @@ from desk.cook.models import Cook, CookFit, CookPoint
 from desk.kit.templatetags.vat import clock, signed, stop
 from desk.kit.text import plain
 from desk.kit.writing import writing
+from desk.lab.actions import Entry, record_sample
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.people.rights import refuse
@@ -201,8 +202,30 @@ def blow(*, cook: Cook, by, now) -> None:
         )
 
 
-def lab(*, cook: Cook, kappa: float, residual: float | None, by, now) -> None:
-    """The blow's kappa (and residual). Set once; a wrong one is corrected by a note that points to it and a new test."""
+def keep_kappa(
+    *, cook: Cook, kappa: float, residual: float | None, by, now, about: Record | None = None, corrects: Record | None = None
+) -> None:
+    """Inside a write: a cook's kappa, with the line of the log that the line counts with. `about`: the reading it is."""
+    cook.kappa, cook.residual_g_l = kappa, residual
+    cook.save(update_fields=["kappa", "residual_g_l"])
+    write(
+        kind=Kind.COOK,
+        subject=f"cook.{cook.number}",
+        by=by,
+        now=now,
+        value=kappa,
+        says=f"Cook {cook.number}: kappa {kappa:.1f}, {cook.error:+.1f} from the model",
+        status="tested",
+        data={"predicted": cook.predicted, "residual": residual, **made_by(cook)},
+        about=about,
+        corrects=corrects,
+        reason=about.reason if corrects is not None and about is not None else "",
+    )
+
+
+def lab(*, cook: Cook, kappa: float, residual: float | None, by, now, state=None) -> None:
+    """The blow's kappa (and residual), set once. It is also the sample of its row of the plan, where the mill has one: there it
+    is corrected, and the cook follows."""
     refuse(by, "record")
     if not 1.0 <= kappa <= 200.0:
         raise CookRefused("kappa", f"Kappa is {kappa:g}; it must be 1 to 200.")
@@ -216,18 +239,16 @@ def lab(*, cook: Cook, kappa: float, residual: float | None, by, now) -> None:
             test = Record.objects.filter(kind=Kind.COOK, subject=f"cook.{cook.number}", status="tested").order_by("-id").first()
             who = f", entered at {clock(test.entered_at)} by {test.signed}" if test else ""
             raise CookRefused("kappa", f"Cook {cook.number} has its kappa, {cook.kappa:.1f}, already{who}.")
-        cook.kappa, cook.residual_g_l = kappa, residual
-        cook.save(update_fields=["kappa", "residual_g_l"])
-        write(
-            kind=Kind.COOK,
-            subject=f"cook.{cook.number}",
-            by=by,
-            now=now,
-            value=kappa,
-            says=f"Cook {cook.number}: kappa {kappa:.1f}, {cook.error:+.1f} from the model",
-            status="tested",
-            data={"predicted": cook.predicted, "residual": residual, **made_by(cook)},
-        )
+        sample = None
+        if state is not None and (row := state.mill.plan.get(kappa_row(state, cook.species))) is not None:
+            entry, of = Entry(results=(kappa,)), f"cook.{cook.number}"
+            sample = record_sample(row=row, entry=entry, at=now, by=by, now=now, state=state, of=of)
+        keep_kappa(cook=cook, kappa=kappa, residual=residual, by=by, now=now, about=sample)
+
+
+def kappa_row(state, species: str) -> str:
+    """The plan row of the kappa of a wood's cook in this mill, or an empty string."""
+    return next((p.kappa_row for p in state.mill.cook_plans.values() if p.species == species), "")
 
 
 def as_run(cook: Cook):

@@ -5,8 +5,13 @@ class CookConfig(AppConfig):
     name = "desk.cook"
 
     def ready(self) -> None:
-        from desk.cook import thermometer
+        from desk.cook import kappas, thermometer
         from desk.intake import plant
+        from desk.lab.actions import CORRECTED, SAMPLED
+
+        if kappas.from_sample not in SAMPLED:
+            SAMPLED.append(kappas.from_sample)
+            CORRECTED.append(kappas.from_correction)
 
         if thermometer.truths not in plant.TRUTHS:
             plant.TRUTHS.append(thermometer.truths)

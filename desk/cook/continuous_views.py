@@ -11,8 +11,10 @@ from django.views.decorators.http import require_http_methods
 from core.cook import continuous
 from core.cook.kinetic import Charge
 from core.cook.unit import ZONE, CookPlan
+from core.cook.vessel import VesselCase, ZoneRow, found_of
 from core.errors import CoreError, ImpossibleInput
 from core.judge.band import judge
+from core.unit import Worked
 from desk.cook import actions
 from desk.cook.drawings import vessel_picture
 from desk.cook.views import band_of, station
@@ -147,6 +149,16 @@ def _worked(v: dict, state, species: str, zones) -> dict:
     zones = continuous.filled(whole, v["level_pct"])
     charge = Charge(ea_pct_naoh=v["ea_pct_naoh"], sulphidity_pct=v["sulphidity_pct"], lw_m3_t=v["lw_m3_t"])
     way, done = continuous.cooked_through(species, charge, zones, v["wood_t_h"], feed_c=v["feed_c"])
+    case = VesselCase(
+        species=species,
+        ea_pct_naoh=v["ea_pct_naoh"],
+        sulphidity_pct=v["sulphidity_pct"],
+        lw_m3_t=v["lw_m3_t"],
+        wood_t_h=v["wood_t_h"],
+        level_pct=v["level_pct"],
+        feed_c=v["feed_c"],
+        zones=tuple(ZoneRow(kind=z.kind, volume_m3=z.volume_m3, packing_t_m3=z.packing_t_m3, temp_c=z.temp_c) for z in whole),
+    )
     then = continuous.passage(zones, v["new_t_h"], feed_c=v["feed_c"])
     temps, bound = continuous.feed_forward(zones, v["wood_t_h"], v["new_t_h"])
     plain = continuous.blow_line(species, charge, zones, v["wood_t_h"], v["new_t_h"], feed_c=v["feed_c"])
@@ -166,9 +178,11 @@ def _worked(v: dict, state, species: str, zones) -> dict:
         }
     return {
         "way": way,
+        "worked": Worked(model="cook.vessel", case=case, result=found_of(done, way.h, way.minutes)),
         "then": then,
         "done": done,
         "band": band,
+        "kappa_source": f"one standard deviation some 5 kappa until fitted; wanted {band.low:.1f} to {band.high:.1f}",
         "judged": judge(done.kappa, band, confirmed=True),
         "plain": plain,
         "settled": plain[-1],

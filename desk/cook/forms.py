@@ -76,11 +76,6 @@ def openings(state) -> dict[str, Opening]:
     return found
 
 
-def kappa_row(state, species: str) -> str:
-    """The plan row of the kappa of a wood's cook in this mill, or an empty string."""
-    return next((p.kappa_row for p in state.mill.cook_plans.values() if p.species == species), "")
-
-
 class Profile:
     """Points as typed: rows of minute and °C; an empty row is left out, a bad one is named and nothing typed is lost."""
 

@@ -28,9 +28,9 @@ from core.judge.next_cook import next_plan
 from core.unit import Worked
 from desk.cases.benches import held_case
 from desk.cook import actions, thermometer
-from desk.cook.actions import CookRefused, coefficients_in_use, log_of, measured_of, minute_of
+from desk.cook.actions import CookRefused, coefficients_in_use, kappa_row, log_of, measured_of, minute_of
 from desk.cook.drawings import cook_picture, fit_plot
-from desk.cook.forms import BARE, DesignForm, Opening, Profile, kappa_row, openings
+from desk.cook.forms import BARE, DesignForm, Opening, Profile, openings
 from desk.cook.models import Cook, CookFit
 from desk.cook.running import running_cooks
 from desk.kit.bench import render_bench, typed_number
@@ -360,7 +360,7 @@ def _act(request, cook: Cook, state) -> None:
         messages.success(request, "Blown. Its kappa is wanted next.")
     elif act == "lab":
         residual = _number(request, "residual") if request.POST.get("residual", "").strip() else None
-        actions.lab(cook=cook, kappa=_number(request, "kappa"), residual=residual, by=by, now=now)
+        actions.lab(cook=cook, kappa=_number(request, "kappa"), residual=residual, by=by, now=now, state=state)
         messages.success(request, f"Kappa kept: {signed(cook.error, 1)} from the model. The next fit learns from it.")
     elif act in ("next.take", "next.alter", "next.refuse"):
         actions.decide_next(

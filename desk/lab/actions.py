@@ -18,6 +18,7 @@ from desk.log.moves import judge_effect, open_decision, propose, rejudge_effect,
 from desk.log.practice import from_result
 
 CORRECTED: list[Callable[..., None]] = []  # what other places do when a result is corrected: wrong, right, by, now, state
+SAMPLED: list[Callable[..., None]] = []  # what other places do with a sample that stands: row, result, by, now, state
 
 
 @dataclass(frozen=True)
@@ -64,10 +65,22 @@ def work_out(row, entry: Entry) -> Outcome:
 
 
 def record_sample(
-    *, row, entry: Entry, at, by, now, state, corrects: Record | None = None, reason: str = "", words: str = "", lot: str = ""
+    *,
+    row,
+    entry: Entry,
+    at,
+    by,
+    now,
+    state,
+    corrects: Record | None = None,
+    reason: str = "",
+    words: str = "",
+    lot: str = "",
+    of: str = "",
 ) -> Record:
     """Write a result (of a lot's retest, when `lot` is its number: that judges the lot, not the line); judge it; propose the
-    one move it calls for; judge the move it was the retest of.
+    one move it calls for; judge the move it was the retest of. `of`: what it was entered for (cook.1147), where that keeps it
+    itself.
 
     Raises: ImpossibleInput, also for a sample time in the future or more than 24 h back.
     """
@@ -97,6 +110,8 @@ def record_sample(
     if corrects is not None:
         data["was"] = corrects.value
         says = f"{says}; was {figure(test.shown(corrects.value), test.decimals)}"
+    if of:
+        data["of"] = of
     subject = f"{lot}/{row.id}" if lot else row.id
     before = Record.objects.result_before(row.id, at, STANDS, but=corrects.pk if corrects else 0)
     with writing():
@@ -120,6 +135,8 @@ def record_sample(
             _travel(row, band, corrects, result, before, test, by=by, now=now, state=state)
         if status in STANDS and not lot:
             _follow(row, band, result, before, test, now=now, state=state)
+            for follow in SAMPLED:
+                follow(row=row, result=result, by=by, now=now, state=state)
     return result
 
 

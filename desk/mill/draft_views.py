@@ -328,6 +328,9 @@ STEPS = {
 }
 
 
+OF_A_PART = ("unit", "take", "type", "row", "less", "share", "act", "copy")  # steps that change the part they name
+
+
 @require_POST
 @may("propose_setup")
 def step(request):
@@ -342,6 +345,9 @@ def step(request):
     request.GET = request.GET.copy()
     request.GET["part"] = request.POST.get("part", "")
     section, key = _opened(request, document) if made else ("", "")
+    if do in OF_A_PART and f"{section}:{key}" != request.POST.get("part", ""):  # taken out meanwhile, by this hand or another
+        gone = Problem("part", f"{request.POST.get('part', '')!r} is not in the draft any more; nothing was changed")
+        return _page(request, problems=(gone,), status=422)
     try:
         done = STEPS[do](request, document, section, key)
     except ImpossibleInput as refusal:

@@ -34,10 +34,10 @@ from core.bleach.sequence import CODES, Misread, read
 from core.bleach.stages import ACTIVE, Pulp, Setting, charge_for_iso, end_ph, run
 from core.bleach.store import TankCase, clash, drawn, never_with, oldest_first, tank
 from core.colour import ks_from_kappa, ks_from_reflectance
+from core.constants import SALTCAKE_A_SODIUM
 from core.errors import ImpossibleInput, Infeasible
 from core.wash.line import (
     KINDS,
-    SALTCAKE,
     Prices,
     Washer,
     cost_at,
@@ -62,7 +62,7 @@ class Washing(SimpleTestCase):
         found = wash(**LINE, df=2.5)
         for s, x, y in zip(found.stages, (23.964, 8.0242, 1.3863), (44.961, 16.928, 5.0406), strict=True):
             self.assertTrue(math.isclose(s.x1, x, rel_tol=3e-3) and math.isclose(s.y1, y, rel_tol=3e-3), (s.x1, s.y1))
-        self.assertAlmostEqual(SALTCAKE * 4.2, 12.975, places=3)
+        self.assertAlmostEqual(SALTCAKE_A_SODIUM * 4.2, 12.975, places=3)
 
     @given(
         st.lists(st.tuples(st.sampled_from(sorted(KINDS)), st.floats(1, 9), st.floats(8, 33)), min_size=1, max_size=6),

@@ -95,6 +95,8 @@ class Steps(SimpleTestCase):
         self.refused("kind", drafting.act_as, "R.float", "magic")
         self.refused("unit", drafting.take_unit, "machine")
         self.refused("name", drafting.set_share, "units", "R.float", "outlets[1].shares", "XYZ", 0.1)
+        for place in ("outlets[9].shares", "id.x", "acts.stages[0]", ""):
+            self.refused("place", drafting.set_share, "units", "R.float", place, "INK", 0.1)
         self.refused("value", drafting.set_share, "units", "R.float", "outlets[1].shares", "INK", -0.1)
         self.refused("sets.iso_pct", drafting.typed, "units", "R.float", {"sets.iso_pct": "white"})
         self.refused("sets.iso_pct", drafting.typed, "units", "R.float", {"sets.iso_pct": "140"})

@@ -531,3 +531,53 @@ class Running(CookCase):
         self.assertTrue(running.over)
         self.assertContains(self.client.get("/cook/continuous/"), f"Cook {cook.number}</b>")
         self.assertEqual(running_cooks(cook.started_at - timedelta(minutes=1)), [])
+
+
+class OneKappa(CookCase):
+    """Truth 4: a blow's test on the cook's page, the sample of its row and the cook's kappa are one reading."""
+
+    ROW = "K.larch_blow.kappa"
+
+    def sampled(self, value: str, **more):
+        self.as_("jd")
+        return self.client.post(f"/lab/record/{self.ROW}/", {"mode": "result", "value_1": value, "sure": "1", **more})
+
+    def newest(self) -> Record:
+        return Record.objects.current().filter(kind=Kind.RESULT, subject=self.ROW).order_by("-at", "-id").first()
+
+    def test_the_cooks_own_test_is_the_sample_of_its_row(self):
+        self.as_("wa")
+        self.client.post("/cook/records/1147/", {"act": "lab", "kappa": "33.4", "residual": "9.1"})
+        result = self.newest()
+        self.assertEqual((result.value, result.data["of"]), (33.4, "cook.1147"))
+        told = Record.objects.get(kind=Kind.COOK, subject="cook.1147", status="tested")
+        self.assertEqual(told.about_id, result.pk)
+        self.assertContains(self.client.get(f"/lab/row/{self.ROW}/"), "33.4")
+        self.assertEqual(make.state(1).makes["K.larch.cook"].kappa, 33.4)
+
+    def test_a_sample_of_the_row_is_the_kappa_of_the_newest_blow(self):
+        self.assertEqual(self.sampled("31.2").status_code, 302)
+        cook = Cook.objects.get(number=1147)
+        self.assertEqual(cook.kappa, 31.2)
+        self.assertContains(self.client.get("/cook/records/1147/"), "31.2")
+        self.sampled("30.8")  # a second sample of the same blow changes no cook
+        self.assertEqual(Cook.objects.filter(kappa=30.8).count(), 0)
+        self.assertEqual(Cook.objects.get(number=1147).kappa, 31.2)
+
+    def test_a_corrected_sample_corrects_its_cook(self):
+        self.sampled("39.2")
+        wrong = self.newest()
+        self.sampled("31.2", corrects=wrong.pk, reason="mistyped")
+        self.assertEqual(self.newest().value, 31.2)
+        self.assertEqual(Cook.objects.get(number=1147).kappa, 31.2)
+        told = Record.objects.current().get(kind=Kind.COOK, subject="cook.1147", status="tested")
+        self.assertEqual((told.value, told.about_id), (31.2, self.newest().pk))
+        self.assertEqual(make.state(1).makes["K.larch.cook"].kappa, 31.2)
+
+    def test_a_sample_before_any_blow_and_one_of_a_continuous_digester_change_no_cook(self):
+        before = list(Cook.objects.order_by("pk").values_list("kappa", flat=True))
+        self.as_("jd")
+        self.client.post("/lab/record/K.alder_blow.kappa/", {"mode": "result", "value_1": "18.4", "sure": "1"})
+        Cook.objects.filter(number=1147).update(blown_at=make.NOW - timedelta(hours=7))
+        self.sampled("31.2")
+        self.assertEqual(list(Cook.objects.order_by("pk").values_list("kappa", flat=True)), before)

@@ -61,6 +61,13 @@ class Draft(TestCase):
         self.assertContains(answer, "another has it already", status_code=422)
         self.assertEqual(self.step("fly", "units:K.larch.wash").status_code, 404)
 
+    def test_a_part_taken_out_meanwhile_is_not_mistaken_for_another(self):
+        self.step("take", "units:K.clean")
+        steps = DraftStep.objects.count()
+        again = self.step("take", "units:K.clean")
+        self.assertContains(again, "is not in the draft any more", status_code=422)
+        self.assertEqual(DraftStep.objects.count(), steps)
+
     def test_the_same_value_typed_again_is_no_step(self):
         self.step("type", "units:K.larch.wash", **{"acts.df": "2"})
         self.assertEqual(DraftStep.objects.count(), 1)
