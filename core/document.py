@@ -66,6 +66,16 @@ def _refused(value: Any, place: str, wanted: str, bad: Problems) -> None:
     bad.append(Problem(place, f"is {shown(value)}; it must be {wanted}"))
 
 
+def _is_list(value: Any, place: str, least: int, most: int, bad: Problems, what: str = "") -> bool:
+    """Whether this is a list; one of a wrong length is told, and read all the same."""
+    if not isinstance(value, list):
+        _refused(value, place, f"a list{what}", bad)
+        return False
+    if not least <= len(value) <= most:
+        bad.append(Problem(place, f"has {len(value)}; there must be {least} to {most}"))
+    return True
+
+
 def is_number(value: Any) -> bool:
     """Whether this is a finite number; true and false are none."""
     return isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
@@ -246,11 +256,8 @@ class Parts:
     most: int = 1000
 
     def read(self, value: Any, place: str, bad: Problems) -> Any:
-        if not isinstance(value, list):
-            _refused(value, place, "a list", bad)
+        if not _is_list(value, place, self.least, self.most, bad):
             return None
-        if not self.least <= len(value) <= self.most:
-            bad.append(Problem(place, f"has {len(value)}; there must be {self.least} to {self.most}"))
         return tuple(read(self.of, each, at(place, i), bad) for i, each in enumerate(value))
 
     def write(self, value: Any) -> Any:
@@ -273,11 +280,8 @@ class Table:
     plain: bool = False
 
     def read(self, value: Any, place: str, bad: Problems) -> Any:
-        if not isinstance(value, list):
-            _refused(value, place, "a list of rows", bad)
+        if not _is_list(value, place, self.least, self.most, bad, " of rows"):
             return None
-        if not self.least <= len(value) <= self.most:
-            bad.append(Problem(place, f"has {len(value)} rows; there must be {self.least} to {self.most}"))
         names = list(declared(self.of))
         rows = []
         for i, row in enumerate(value):
@@ -312,11 +316,8 @@ class List:
     most: int = 1000
 
     def read(self, value: Any, place: str, bad: Problems) -> Any:
-        if not isinstance(value, list):
-            _refused(value, place, "a list", bad)
+        if not _is_list(value, place, self.least, self.most, bad):
             return None
-        if not self.least <= len(value) <= self.most:
-            bad.append(Problem(place, f"has {len(value)}; there must be {self.least} to {self.most}"))
         return tuple(self.of.read(each, at(place, i), bad) for i, each in enumerate(value))
 
     def write(self, value: Any) -> Any:

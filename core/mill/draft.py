@@ -585,13 +585,13 @@ def _resized(document: Json, section: str, key: str, place: str, by: int) -> Dra
     if by < 0:
         rows.pop()
     else:
-        rows.append(copy.deepcopy(rows[-1]) if rows else _first_row(section, key, place, document))
+        rows.append(copy.deepcopy(rows[-1]) if rows else _first_row(place))
     if rows and by > 0 and isinstance(rows[-1], dict) and "key" in rows[-1]:
         rows[-1]["key"] = f"{rows[-1]['key']}.{len(rows)}"
     return new
 
 
-def _first_row(section: str, key: str, place: str, document: Json) -> Any:
+def _first_row(place: str) -> Any:
     """A first row of an empty list, where it may be typed: additives of a grade, digesters of the mill."""
     if place == "digesters":
         return "1"

@@ -70,6 +70,11 @@ class Balance:
         """Water and dissolved solids in and out, what is dissolved counted in, t/h."""
         return sum(i.rest_t_h for i in self.ins) + self.dissolved_t_h, sum(o.rest_t_h for o in self.outs)
 
+    @property
+    def apart(self) -> tuple[float, float]:
+        """By how much in and out differ, t/h: suspended solids, then the rest."""
+        return self.fibre[0] - self.fibre[1], self.rest[0] - self.rest[1]
+
 
 PARTS_OF: Final = {  # the step that a fault belongs to, by the list it lies in
     "units": "fields",

@@ -20,6 +20,11 @@ class RunningCook:
         """Whether its plan is over and it still cooks."""
         return self.minute > self.of
 
+    @property
+    def over_min(self) -> float:
+        """Minutes past its plan."""
+        return max(0.0, self.minute - self.of)
+
 
 def running_cooks(now: datetime) -> list[RunningCook]:
     """Every cook that runs at a time, the one that is blown first before the others."""

@@ -96,7 +96,7 @@ def _by_station(carried: cases.Carried, beside: cases.Carried | None) -> list[di
             if s.station == key
             for r in s.rows
         ]
-        columns.append({"key": key, "digit": digit, "name": name, "rows": rows[:FIRST_ROWS], "more": rows[FIRST_ROWS:]})
+        columns.append({"key": key, "digit": digit, "name": name, "rows": rows[:FIRST_ROWS], "more": len(rows) - FIRST_ROWS})
     return columns
 
 

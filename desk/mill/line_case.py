@@ -173,10 +173,6 @@ class Ends:
     then: Cover
     moved: bool
 
-    @property
-    def sooner(self) -> bool:
-        return self.then.hours < self.now.hours
-
 
 @dataclass(frozen=True)
 class Carried:

@@ -75,6 +75,8 @@ TARGETS = """() => {
     const style = getComputedStyle(e);
     if (e.classList.contains('vh') || ['checkbox', 'radio'].includes(e.type) || style.visibility == 'hidden') continue;
     const box = (['INPUT', 'SELECT'].includes(e.tagName) && e.closest('.well') || e).getBoundingClientRect();
+    if (e.tagName == 'INPUT' && e.closest('.well')
+      && getComputedStyle(e.closest('.well')).display == 'none') small.push(`no well: ${e.id}`);
     if (!box.width || !box.height) continue;
     const words = `${e.tagName} ${e.textContent.trim().slice(0, 20)} ${box.height}`;
     if (box.height < 43.5 || (e.tagName != 'A' && box.width < 43.5)) small.push(words);

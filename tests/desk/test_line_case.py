@@ -71,7 +71,7 @@ class LineCases(TestCase):
     def test_the_page_its_refusals_and_its_json(self):
         page = self.client.get("/mill/case/", {CHARGE: "17", **FURNISH})
         self.assertContains(page, "case-edge")
-        self.assertContains(page, "leave its band")
+        self.assertRegex(page.content.decode(), r"leave\s+its\s+band")
         wrong = self.client.get("/mill/case/", {CHARGE: "many", "f.K": "90"})
         for said in ("is “many”; it must be a number", "they must make 100 %", 'value="many"'):
             self.assertContains(wrong, said, status_code=422)

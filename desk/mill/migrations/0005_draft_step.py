@@ -21,7 +21,9 @@ class Migration(migrations.Migration):
                 ('says', models.CharField(max_length=200)),
                 ('at', models.DateTimeField()),
                 ('base', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to='mill.millversion')),
-                ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='draft_steps', to=settings.AUTH_USER_MODEL)),
+                ('by', models.ForeignKey(
+                    on_delete=django.db.models.deletion.PROTECT, related_name='draft_steps', to=settings.AUTH_USER_MODEL)
+                ),
             ],
             options={
                 'ordering': ['-id'],

@@ -23,7 +23,9 @@ class Migration(migrations.Migration):
                 ('shares_pct', models.JSONField()),
                 ('made_at', models.DateTimeField()),
                 ('let_go_at', models.DateTimeField(null=True)),
-                ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='held_lines', to=settings.AUTH_USER_MODEL)),
+                ('by', models.ForeignKey(
+                    on_delete=django.db.models.deletion.PROTECT, related_name='held_lines', to=settings.AUTH_USER_MODEL)
+                ),
                 ('version', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='mill.millversion')),
             ],
             options={
