@@ -26,6 +26,7 @@ IDLE_S = 20  # a connection that says nothing for so long is closed
 REQUEST_S = 120  # and one that has not brought its request whole by then, however busily it drips
 MINUTE = 60.0
 RESTARTS_A_MINUTE = 6
+TAKEN_S = 5.0  # how long a start waits for a port that a server just killed has not given back yet
 
 
 class Starting:
@@ -44,13 +45,19 @@ def listen(host: str, port: int) -> socket.socket:
     kind = socket.AF_INET6 if ":" in host else socket.AF_INET
     made = socket.socket(kind, socket.SOCK_STREAM)
     made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    try:
-        made.bind((host, port))
-    except (OSError, OverflowError) as error:
-        taken = getattr(error, "errno", None) == errno.EADDRINUSE
-        why = "is taken" if taken else f"cannot be used ({error})"
-        sys.exit(f"vat: port {port} on {host} {why}; choose another with --port")
-    made.listen(BACKLOG)
+    until = time.monotonic() + TAKEN_S
+    while True:
+        try:
+            made.bind((host, port))
+            made.listen(BACKLOG)
+            break
+        except (OSError, OverflowError) as error:
+            taken = getattr(error, "errno", None) == errno.EADDRINUSE
+            if taken and time.monotonic() < until:
+                time.sleep(0.1)
+                continue
+            why = "is taken" if taken else f"cannot be used ({error})"
+            sys.exit(f"vat: port {port} on {host} {why}; choose another with --port")
     made.setblocking(False)
     return made
 

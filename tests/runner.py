@@ -1,11 +1,45 @@
 """Django's runner, which also says in one plain line how many passed and failed."""
 
+import os
 import tempfile
+import time
+import unittest
 from pathlib import Path
 
 from django.test.runner import DiscoverRunner
 
 from tests import make
+
+TIMES = "VAT_TEST_TIMES"
+SLOWEST = 12
+
+
+def note_times() -> None:
+    """Every test, in whichever process it runs, notes how long it took where the run has set a place for it."""
+    run, class_set_up = unittest.TestCase.run, unittest.TestSuite._handleClassSetUp
+
+    def note(name: str, begun: float) -> None:
+        if place := os.environ.get(TIMES):
+            with open(place, "a") as file:
+                file.write(f"{time.perf_counter() - begun:.2f} {name}\n")
+
+    def timed(self, result=None):
+        begun = time.perf_counter()
+        try:
+            return run(self, result)
+        finally:
+            note(self.id(), begun)
+
+    def set_up(self, test, result):
+        begun = time.perf_counter()
+        class_set_up(self, test, result)
+        if time.perf_counter() - begun > 0.05:
+            note(f"{type(test).__module__}.{type(test).__name__} (its set-up)", begun)
+
+    unittest.TestCase.run, unittest.TestSuite._handleClassSetUp = timed, set_up
+
+
+note_times()
 
 
 class Counting(DiscoverRunner):
@@ -23,6 +57,19 @@ class Counting(DiscoverRunner):
         if hasattr(self, "kept"):
             self.kept.cleanup()
         super().teardown_databases(old_config, **kwargs)
+
+    def run_suite(self, suite, **kwargs):
+        with tempfile.TemporaryDirectory() as folder:
+            place = Path(folder) / "times"
+            place.touch()
+            os.environ[TIMES] = str(place)
+            found = super().run_suite(suite, **kwargs)
+            told = sorted((line.split(" ", 1) for line in place.read_text().splitlines()), key=lambda t: -float(t[0]))
+            print("The slowest, in seconds: " + "; ".join(f"{name} {took}" for took, name in told[:SLOWEST]))
+            if kept := os.environ.get("VAT_KEEP_TIMES"):
+                with open(kept, "a") as file:
+                    file.writelines(f"{took} {name}\n" for took, name in told)
+        return found
 
     def suite_result(self, suite, result, **kwargs):
         bad = len(result.failures) + len(result.errors) + len(getattr(result, "unexpectedSuccesses", []))

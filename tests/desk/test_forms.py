@@ -1,7 +1,7 @@
 """Bad input at the pages: named beside its field with what is allowed, nothing typed lost, nothing invalid stored."""
 
 from django.test import Client, TestCase
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
@@ -153,6 +153,7 @@ class AnyInput(HypothesisTestCase):
         self.client = Client()
         self.client.force_login(make.person("mr"), backend="django.contrib.auth.backends.ModelBackend")
 
+    @settings(max_examples=24)
     @given(a=words, b=words, c=words)
     def test_no_server_error(self, a, b, c):
         before = Record.objects.filter(kind__in=[Kind.RUNCARD, Kind.ORDER, Kind.DISPOSITION, Kind.HANDOVER]).count()

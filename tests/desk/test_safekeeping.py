@@ -5,12 +5,14 @@ import http.cookiejar
 import os
 import random
 import re
+import shutil
 import signal
 import socket
 import sqlite3
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import urllib.error
 import urllib.parse
@@ -34,11 +36,13 @@ HOUSE = Path(__file__).resolve().parent.parent.parent
 KILLS = 2  # a hundred in the bench
 
 
+def surroundings(folder: str) -> dict[str, str]:
+    return {**os.environ, "VAT_DATA": folder, "VAT_DEMO": "1", "DJANGO_SETTINGS_MODULE": "desk.settings"}
+
+
 def manage(folder: str, *args: str, ok: bool = True) -> str:
-    env = {**os.environ, "VAT_DATA": folder, "VAT_DEMO": "1", "DJANGO_SETTINGS_MODULE": "desk.settings"}
-    done = subprocess.run(
-        [sys.executable, "-W", "ignore", "manage.py", *args], cwd=HOUSE, env=env, capture_output=True, text=True, check=False
-    )
+    command = [sys.executable, "-W", "ignore", "manage.py", *args]
+    done = subprocess.run(command, cwd=HOUSE, env=surroundings(folder), capture_output=True, text=True, check=False)
     assert (done.returncode == 0) is ok, done.stdout + done.stderr
     return done.stdout + done.stderr
 
@@ -203,140 +207,162 @@ class Held(TestCase):
         self.assertNotContains(self.client.get("/cases/"), f'href="/cases/{a.pk}/"')
 
 
+def free_port() -> int:
+    """A port that nothing else will be given meanwhile: below those from which connections get theirs."""
+    for port in range(21000 + os.getpid() % 5000, 31000):
+        with socket.socket() as tried:
+            try:
+                tried.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+            return port
+    raise AssertionError("no port is free")
+
+
 @tag("slow")
 class Drill(SimpleTestCase):
+    """On a folder of its own, by the commands that an administrator types."""
+
     databases = "__all__"
 
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        made = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(made.cleanup)
+        cls.made = made.name
+        manage(cls.made, "migrate", "-v0")
+        manage(cls.made, "demo", "--days", "1")
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = folder.name
+        shutil.copytree(self.made, self.folder, dirs_exist_ok=True)
+
     def test_backup_and_restore(self):
-        with tempfile.TemporaryDirectory() as folder:
-            manage(folder, "migrate", "-v0")
-            manage(folder, "demo", "--days", "1")
-            before = re.search(r"(\d+) records", manage(folder, "verify")).group(1)
-            for _ in range(3):
-                manage(folder, "backup", "--keep", "2")
-                time.sleep(1.05)
-            kept = sorted((Path(folder) / "backups").glob("vat-*.sqlite3"))
-            self.assertEqual(len(kept), 2)
-            with sqlite3.connect(Path(folder) / "vat.sqlite3") as db:
-                db.execute("DROP TRIGGER log_record_no_update")
-                db.execute("UPDATE log_record SET says = 'forged' WHERE id = 5")
-            db.close()
-            self.assertIn("record 5 was changed after it was written", manage(folder, "verify", ok=False))
-            self.assertIn(f"{before} records", manage(folder, "restore"))
-            before = str(int(before) + 1)  # the restore itself stands in the log
-            self.assertIn(f"{before} records", manage(folder, "verify"))
-            # a damaged file, a foreign file, a forged backup and a running server are refused, and nothing changes
-            kept[0].write_bytes(kept[0].read_bytes()[:5000])
-            self.assertIn("CommandError", manage(folder, "restore", str(kept[0]), ok=False))
-            with sqlite3.connect(Path(folder) / "other.sqlite3") as db:
-                db.execute("CREATE TABLE x (y)")
-            db.close()
-            self.assertIn("not one of Fox Vat", manage(folder, "restore", f"{folder}/other.sqlite3", ok=False))
-            kept[1].with_suffix(".sha256").write_text("0" * 64 + "  x\n")
-            self.assertIn("checksum differs", manage(folder, "restore", str(kept[1]), ok=False))
-            (Path(folder) / "server.pid").write_text(str(os.getpid()))
-            self.assertIn("the server runs", manage(folder, "restore", ok=False))
-            self.assertIn(f"{before} records", manage(folder, "verify"))
+        folder = self.folder
+        before = re.search(r"(\d+) records", manage(folder, "verify")).group(1)
+        for _ in range(3):
+            manage(folder, "backup", "--keep", "2")
+            time.sleep(1.05)
+        kept = sorted((Path(folder) / "backups").glob("vat-*.sqlite3"))
+        self.assertEqual(len(kept), 2)
+        with sqlite3.connect(Path(folder) / "vat.sqlite3") as db:
+            db.execute("DROP TRIGGER log_record_no_update")
+            db.execute("UPDATE log_record SET says = 'forged' WHERE id = 5")
+        db.close()
+        self.assertIn("record 5 was changed after it was written", manage(folder, "verify", ok=False))
+        self.assertIn(f"{before} records", manage(folder, "restore"))
+        before = str(int(before) + 1)  # the restore itself stands in the log
+        self.assertIn(f"{before} records", manage(folder, "verify"))
+        # a damaged file, a foreign file, a forged backup and a running server are refused, and nothing changes
+        kept[0].write_bytes(kept[0].read_bytes()[:5000])
+        self.assertIn("CommandError", manage(folder, "restore", str(kept[0]), ok=False))
+        with sqlite3.connect(Path(folder) / "other.sqlite3") as db:
+            db.execute("CREATE TABLE x (y)")
+        db.close()
+        self.assertIn("not one of Fox Vat", manage(folder, "restore", f"{folder}/other.sqlite3", ok=False))
+        kept[1].with_suffix(".sha256").write_text("0" * 64 + "  x\n")
+        self.assertIn("checksum differs", manage(folder, "restore", str(kept[1]), ok=False))
+        (Path(folder) / "server.pid").write_text(str(os.getpid()))
+        self.assertIn("the server runs", manage(folder, "restore", ok=False))
+        self.assertIn(f"{before} records", manage(folder, "verify"))
+
+    def kill(self, server: subprocess.Popen) -> None:
+        if server.poll() is None:
+            os.killpg(server.pid, signal.SIGKILL)
+            server.wait()
+
+    def serve(self, port: int) -> subprocess.Popen:
+        """A server on the folder, once it answers; one that ends or does not answer in two minutes fails with its own words."""
+        command = [sys.executable, "-W", "ignore", "-m", "desk.server", "--port", str(port), "--demo", "--workers", "1"]
+        with open(Path(self.folder) / "server.said", "w+") as said:
+            server = subprocess.Popen(
+                command, cwd=HOUSE, env=surroundings(self.folder), start_new_session=True, stdout=said, stderr=said
+            )
+            self.addCleanup(self.kill, server)
+            until = time.monotonic() + 120
+            while server.poll() is None and time.monotonic() < until:
+                try:
+                    urllib.request.urlopen(f"http://127.0.0.1:{port}/sign-in/", timeout=5).read()
+                    return server
+                except OSError:
+                    time.sleep(0.05)
+            said.seek(0)
+            raise AssertionError(f"the server did not start (status {server.poll()}): {said.read()[-1500:]}")
 
     def test_a_server_killed_loses_nothing_it_answered(self):
         """Samples are posted while the server is killed by signal 9, again and again; each that was answered is there."""
         chance = random.Random(26318)
-        with tempfile.TemporaryDirectory() as folder:
-            manage(folder, "migrate", "-v0")
-            manage(folder, "demo", "--days", "1")
-            with socket.socket() as free:
-                free.bind(("127.0.0.1", 0))
-                port = free.getsockname()[1]
-            base = f"http://127.0.0.1:{port}"
-            env = {**os.environ, "VAT_DATA": folder, "VAT_DEMO": "1", "DJANGO_SETTINGS_MODULE": "desk.settings"}
-            manage(folder, "collectstatic", "--noinput", "-v0")
+        port = free_port()
+        base = f"http://127.0.0.1:{port}"
 
-            def serve() -> subprocess.Popen:
-                server = subprocess.Popen(
-                    [sys.executable, "-W", "ignore", "-m", "desk.server", "--port", str(port), "--demo", "--workers", "1"],
-                    cwd=HOUSE,
-                    env=env,
-                    start_new_session=True,
-                    stdout=subprocess.DEVNULL,
-                    stderr=subprocess.DEVNULL,
-                )
-                for _ in range(1200):
-                    try:
-                        urllib.request.urlopen(f"{base}/sign-in/", timeout=2).read()
-                        return server
-                    except OSError:
-                        time.sleep(0.05)
-                raise AssertionError("the server did not start")
+        class Stay(urllib.request.HTTPRedirectHandler):
+            def redirect_request(self, *args, **kwargs):
+                return None
 
-            class Stay(urllib.request.HTTPRedirectHandler):
-                def redirect_request(self, *args, **kwargs):
-                    return None
+        jar = http.cookiejar.CookieJar()
+        browser = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar), Stay)
 
-            jar = http.cookiejar.CookieJar()
-            browser = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar), Stay)
+        def post(path: str, **fields) -> int:
+            token = next((c.value for c in jar if c.name == "csrftoken"), "")
+            body = urllib.parse.urlencode({**fields, "csrfmiddlewaretoken": token}).encode()
+            try:
+                return browser.open(urllib.request.Request(base + path, data=body), timeout=5).status
+            except urllib.error.HTTPError as answer:
+                return answer.code
 
-            def post(path: str, **fields) -> int:
-                token = next((c.value for c in jar if c.name == "csrftoken"), "")
-                body = urllib.parse.urlencode({**fields, "csrfmiddlewaretoken": token}).encode()
+        server = self.serve(port)
+        browser.open(f"{base}/sign-in/", timeout=5).read()
+        self.assertEqual(post("/sign-in/as/", person="jd"), 302)
+        stalled = [socket.create_connection(("127.0.0.1", port)) for _ in range(24)]
+        for i, held in enumerate(stalled):  # half a head, or a head and half a body
+            head = "POST /lab/record/machine.chest.ph/ HTTP/1.1\r\nHost: localhost\r\n"
+            held.sendall((head if i % 2 else f"{head}Content-Length: 5000\r\n\r\nmode=").encode())
+        self.assertEqual(browser.open(f"{base}/", timeout=5).status, 200)
+        for held in stalled:
+            held.close()
+        answered: list[str] = []
+        for kill in range(KILLS):
+            until = time.monotonic() + chance.uniform(0.02, 0.35)
+            posted = 0
+            while time.monotonic() < until or not posted:
+                value = f"7.{kill:02d}{posted:03d}7"
+                status = post("/lab/record/machine.chest.ph/", mode="result", value_1=value)
+                self.assertEqual(status, 302)
+                answered.append(value)
+                posted += 1
+            # one more is under way when the signal comes
+            late = f"7.{kill:02d}9991"
+            outcome: list[int] = []
+
+            def under_way(late=late, outcome=outcome):
                 try:
-                    return browser.open(urllib.request.Request(base + path, data=body), timeout=5).status
-                except urllib.error.HTTPError as answer:
-                    return answer.code
+                    outcome.append(post("/lab/record/machine.chest.ph/", mode="result", value_1=late))
+                except OSError:
+                    outcome.append(0)
 
-            server = serve()
-            browser.open(f"{base}/sign-in/", timeout=5).read()
-            self.assertEqual(post("/sign-in/as/", person="jd"), 302)
-            stalled = [socket.create_connection(("127.0.0.1", port)) for _ in range(24)]
-            for i, held in enumerate(stalled):  # half a head, or a head and half a body
-                head = "POST /lab/record/machine.chest.ph/ HTTP/1.1\r\nHost: localhost\r\n"
-                held.sendall((head if i % 2 else f"{head}Content-Length: 5000\r\n\r\nmode=").encode())
-            self.assertEqual(browser.open(f"{base}/", timeout=5).status, 200)
-            for held in stalled:
-                held.close()
-            answered: list[str] = []
-            for kill in range(KILLS):
-                until = time.monotonic() + chance.uniform(0.02, 0.35)
-                posted = 0
-                while time.monotonic() < until or not posted:
-                    value = f"7.{kill:02d}{posted:03d}7"
-                    status = post("/lab/record/machine.chest.ph/", mode="result", value_1=value)
-                    self.assertEqual(status, 302)
-                    answered.append(value)
-                    posted += 1
-                # one more is under way when the signal comes
-                import threading
-
-                late = f"7.{kill:02d}9991"
-                outcome: list[int] = []
-
-                def under_way(late=late, outcome=outcome):
-                    try:
-                        outcome.append(post("/lab/record/machine.chest.ph/", mode="result", value_1=late))
-                    except OSError:
-                        outcome.append(0)
-
-                thread = threading.Thread(target=under_way)
-                thread.start()
-                time.sleep(chance.uniform(0.0, 0.04))
-                os.killpg(server.pid, signal.SIGKILL)
-                server.wait()
-                thread.join()
-                if outcome == [302]:
-                    answered.append(late)
-                server = serve()
-            os.killpg(server.pid, signal.SIGKILL)
-            server.wait()
-            with sqlite3.connect(Path(folder) / "vat.sqlite3") as db:
-                kept = [
-                    f"{v:.6f}"
-                    for (v,) in db.execute(
-                        "SELECT value FROM log_record WHERE kind = 'result' AND subject = 'machine.chest.ph' AND "
-                        "signed = 'operator J.D.'"
-                    )
-                ]
-            db.close()
-            lost = [v for v in answered if f"{float(v):.6f}" not in kept]
-            doubled = [v for v in answered if kept.count(f"{float(v):.6f}") > 1]
-            self.assertEqual((lost, doubled), ([], []))
-            self.assertGreaterEqual(len(answered), KILLS)
-            self.assertIn("each as it was written", manage(folder, "verify"))
+            thread = threading.Thread(target=under_way)
+            thread.start()
+            time.sleep(chance.uniform(0.0, 0.04))
+            self.kill(server)
+            thread.join()
+            if outcome == [302]:
+                answered.append(late)
+            server = self.serve(port)
+        self.kill(server)
+        with sqlite3.connect(Path(self.folder) / "vat.sqlite3") as db:
+            kept = [
+                f"{v:.6f}"
+                for (v,) in db.execute(
+                    "SELECT value FROM log_record WHERE kind = 'result' AND subject = 'machine.chest.ph' AND "
+                    "signed = 'operator J.D.'"
+                )
+            ]
+        db.close()
+        lost = [v for v in answered if f"{float(v):.6f}" not in kept]
+        doubled = [v for v in answered if kept.count(f"{float(v):.6f}") > 1]
+        self.assertEqual((lost, doubled), ([], []))
+        self.assertGreaterEqual(len(answered), KILLS)
+        self.assertIn("each as it was written", manage(self.folder, "verify"))
