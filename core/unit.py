@@ -12,6 +12,7 @@ from core.errors import Caution, ImpossibleInput, Problem
 from core.quantity import Quantity
 from core.stream import Vector
 
+AIR_DRY: Final = 0.9  # oven-dry in a tonne air-dry
 LEAST_KAPPA: Final = 0.1  # what a stage is worked with where less, or none, comes
 COD_A_KAPPA: Final = 2.0  # kg O2 an ODt for each kappa removed, default
 
@@ -99,6 +100,15 @@ class Acts:
     cautions: tuple[Caution, ...] = ()
 
 
+Facts = Mapping[str, float | str]
+
+
+def of_pulp(inlet: Inlet) -> dict[str, float | str]:
+    """What is known of the pulp that enters a unit: its rate, t/h oven-dry and air-dry, kappa, and brightness, % ISO."""
+    rate = inlet.solids_t_h
+    return {"od_t_h": rate, "adt_h": rate / AIR_DRY, "kappa_in": inlet.kappa, "iso_in": inlet.iso_pct}
+
+
 def checked(values: Mapping[str, float], known: Mapping[str, Quantity]) -> dict[str, Any]:
     """The same values, each a setting that exists and within its range. Raises: ImpossibleInput naming each that is not."""
     bad = [Problem(k, f"is no setting of this unit; there are {', '.join(known)}") for k in values if k not in known]
@@ -125,4 +135,11 @@ class Kind(Protocol):
 
     def act(self, inlet: Inlet) -> Acts:
         """What the unit does to this inlet. Raises: ImpossibleInput, NotSolved."""
+        ...
+
+    def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:
+        """What the unit knows of itself as it runs, by name, as rows of the practice table ask for it (`Practice.solved`).
+
+        `stage`: counted from 1 in a unit of several; 0 for the unit as a whole.
+        """
         ...

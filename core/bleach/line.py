@@ -526,9 +526,12 @@ def hours(done: Bleached) -> float:
 OVER_POINTS, STARVED_POINTS = 1.5, 1.5
 
 
-def over_bleached(done: Bleached, wanted: float) -> str:
-    """What is to be said of a brightness over or under what is wanted by more than a point and a half; else an empty string."""
-    off = done.iso - wanted
+def over_bleached(iso_pct: float, wanted: float) -> str:
+    """What is to be said of a brightness over or under what is wanted by more than a point and a half; else an empty string.
+
+    `iso_pct`: % ISO, corrected by the laboratory's bias where one is known.
+    """
+    off = iso_pct - wanted
     if off > OVER_POINTS:
         return f"over-bleached by {off:.1f} points: chemical and viscosity for nothing"
     if off < -STARVED_POINTS:

@@ -9,11 +9,12 @@ from core.bleach.line import Bleached, Plan, bleach, od_of, typical
 from core.bleach.mechanical import PeroxideCase, peroxide
 from core.bleach.plant import case_of, found_of
 from core.bleach.sequence import read
+from core.bleach.stages import ACTIVE
 from core.constants import CHLORIDE_IN_DIOXIDE, SODIUM_IN_NAOH
 from core.document import List, Number, item, same, text
 from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity
-from core.unit import LEAST_KAPPA, Acts, Inlet, Worked, checked
+from core.unit import AIR_DRY, LEAST_KAPPA, Acts, Facts, Inlet, Worked, checked, of_pulp
 
 TOWER_CHARGES = ("H₂O₂", "NaOH")  # of a peroxide tower, % on pulp
 CHARGE = Quantity(
@@ -98,6 +99,40 @@ class BleachPlan:
             duties={f"{name}_kg_h": v for name, v in kg.items()},
             worked=(Worked(model="bleach.plant", case=case_of(plan), result=found_of(done)),),
         )
+
+    def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:
+        """Of a stage: its charge, kg/ADt, pH, time, temperature, and the pulp in and out of it with what is left, g/L. Of a
+        peroxide tower: peroxide and alkali, kg/ADt."""
+        known = of_pulp(inlet)
+        if not self.sequence:
+            oxidant, alkali = (10.0 * AIR_DRY * pct for pct in self.charges)
+            return known | {"line": "mechanical", "h2o2_kg": oxidant, "naoh_kg": alkali, "iso_pct": acts.iso_pct or 0.0}
+        steps = acts.worked[0].result.bleached.steps
+        if not 0 < stage <= len(steps):
+            return known | {"kappa": acts.kappa or 0.0, "iso_pct": acts.iso_pct or 0.0}
+        step = steps[stage - 1]
+        setting, charged = step.setting, {name: AIR_DRY * kg for name, kg in step.charged.items()}
+        active = sum(ACTIVE.get(name, 0.0) * kg for name, kg in charged.items())
+        if "NaOH" in charged:
+            known["alkali_kg"] = charged["NaOH"]
+        return known | {
+            "line": "chemical",
+            "kappa_in": step.into.kappa,
+            "iso_in": step.into.iso,
+            "kappa": step.done.pulp.kappa,
+            "iso_pct": step.done.pulp.iso,
+            "residual_g_l": step.done.residual * setting.cons_pct / (100.0 - setting.cons_pct),
+            "left_pct": min(100.0, 100.0 * step.done.residual / setting.charge) if setting.charge > 0.0 else 0.0,
+            "charge_kg": AIR_DRY * setting.charge,
+            "clo2_kg": charged.get("ClO2", 0.0),
+            "h2o2_kg": charged.get("H2O2", 0.0),
+            "naoh_kg": charged.get("NaOH", 0.0),
+            "active_kg": active,
+            "minutes": setting.minutes,
+            "temp_c": setting.temp_c,
+            "ph": setting.ph,
+            "cons_pct": setting.cons_pct,
+        }
 
     def _tower(self, inlet: Inlet) -> Acts:
         oxidant, alkali = self.charges

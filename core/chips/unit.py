@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from core.quantity import Quantity
-from core.unit import Acts, Inlet, checked
+from core.unit import Acts, Facts, Inlet, checked, of_pulp
 
 FEED = Quantity(
     label="Feed",
@@ -37,3 +37,7 @@ class FeedPlan:
         """A feed changes nothing of what it brings; its wet and dry rate are told."""
         wet = inlet.solids_t_h + inlet.water_t_h + inlet.dissolved_t_h
         return Acts(duties={"fed_dry_t_h": inlet.solids_t_h, "fed_wet_t_h": wet})
+
+    def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:
+        """What is fed, wet."""
+        return of_pulp(inlet) | {"wet_t_h": acts.duties["fed_wet_t_h"]}

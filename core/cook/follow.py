@@ -182,3 +182,20 @@ def steam_loss(plan: Points, at_min: float, minutes: float, drop_c: float) -> tu
     temp = temp_at(plan, at_min)
     lost = h_rate(temp) * minutes / 60.0 - h_factor(((0.0, temp), (minutes / 2.0, temp - drop_c), (minutes, temp)))
     return lost, hold_minutes(lost, temp)
+
+
+EARLY_SHARE, DOUBT_KAPPA = 0.90, 4.0
+
+
+def doubt(h: float, planned_h: float, kappa: float, predicted: float) -> str:
+    """What is to be said of a kappa that looks ordinary after a blow before its time; else an empty string.
+
+    h, planned_h: H-factor at the blow and of the plan. kappa: as tested, predicted: by the model as the cook was run. Defaults:
+    under nine tenths of its H, and four kappa units under the model.
+    """
+    if planned_h <= 0.0 or h >= EARLY_SHARE * planned_h or predicted - kappa < DOUBT_KAPPA:
+        return ""
+    return (
+        f"blown at H {h:.0f} of {planned_h:.0f}, where the model expects kappa {predicted:.0f}: {kappa:.1f} looks ordinary and "
+        "may not be this cook's; test a second sample, and look at the thermometer and the charge before the next cook"
+    )

@@ -9,21 +9,32 @@ import numpy as np
 from core.cook.blow import COD_A_ORGANIC, BlowCase, blow, white_liquor
 from core.cook.continuous import Zone, passage
 from core.cook.kinetic import Charge, Cooked, cook
-from core.cook.profile import Points
+from core.cook.profile import Points, h_factor
 from core.cook.species import NAMES
 from core.document import Inlined, Table, item, text
 from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity, choice, quantities, quantity
 from core.stream import DS, N, Vector, W
-from core.unit import Acts, Drawn, Inlet, Worked, checked
+from core.unit import Acts, Drawn, Facts, Inlet, Worked, checked, of_pulp
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Made:
-    """What a cook made: total yield, % of oven-dry wood (above 0 to 100), and its kappa (0 to 200)."""
+    """What a cook made: total yield, % of oven-dry wood (above 0 to 100), and its kappa (0 to 200).
+
+    `weight`: how much it leads over the model, 1 (alone) to 0.
+    """
 
     yield_pct: float
     kappa: float
+    weight: float = 1.0
+
+    def beside(self, model: "Made") -> "Made":
+        """What holds between it and what the model makes, by its weight."""
+        return Made(
+            yield_pct=model.yield_pct + self.weight * (self.yield_pct - model.yield_pct),
+            kappa=model.kappa + self.weight * (self.kappa - model.kappa),
+        )
 
 
 def carried_over(made: Made, now: "CookPlan", then: "CookPlan", wood_t_h: float) -> Made:
@@ -35,6 +46,7 @@ def carried_over(made: Made, now: "CookPlan", then: "CookPlan", wood_t_h: float)
     return Made(
         yield_pct=min(100.0, max(1.0, made.yield_pct + after.yield_pct - before.yield_pct)),
         kappa=min(200.0, max(0.1, made.kappa + after.kappa - before.kappa)),
+        weight=made.weight,
     )
 
 
@@ -123,6 +135,8 @@ class CookPlan:
         wood = inlet.solids_t_h
         points = self.way(wood) or self.way(TRIED_T_H)
         made = self.makes or made_by(self.species, charge, points)
+        if made.weight < 1.0:
+            made = made.beside(made_by(self.species, charge, points))
         liquor = charge.lw_m3_t * wood - inlet.water_t_h
         if liquor < 0.0:
             told = f"is {charge.lw_m3_t:.2f} m³/t; the chips alone bring {inlet.water_t_h / wood:.2f} t of water a t of wood"
@@ -155,6 +169,20 @@ class CookPlan:
             duties={"alkali_kg_h": 10.0 * charge.ea_pct_naoh * wood, "liquor_t_h": liquor},
             worked=(Worked(model="cook.blow", case=case, result=blow(case)),) if wood > 0.0 else (),
         )
+
+    def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:
+        """The charge as the wood meets it, the H-factor and the hottest of its log, and the kappa it makes."""
+        points = self.way(inlet.solids_t_h) or self.way(TRIED_T_H)
+        hot = max(c for _, c in points)
+        charge = self.met(inlet)
+        return of_pulp(inlet) | {
+            "ea_pct_naoh": charge.ea_pct_naoh,
+            "lw_m3_t": charge.lw_m3_t,
+            "h": h_factor(points),
+            "temp_c": hot,
+            "hot_min": sum(b[0] - a[0] for a, b in zip(points, points[1:], strict=False) if min(a[1], b[1]) > hot - 1.0),
+            "kappa": acts.kappa or 0.0,
+        }
 
 
 def _composition(solids_t_h: float, liquor_t_h: float) -> Vector:

@@ -15,7 +15,7 @@ from core.errors import ImpossibleInput, NotSolved, Problem
 from core.line.network import Draw, DrawKind, Network, Outlet, Unit, build, loses, rebuilt
 from core.line.steady import LIQUOR, WATER, Solution, mixed_again, solutes_of, solve
 from core.stream import DS, FIBRE, SUSPENDED, Vector, W
-from core.unit import SOLUTES, Acts, Inlet, Kind
+from core.unit import SOLUTES, Acts, Facts, Inlet, Kind
 
 SETTLED = 1e-9
 MOST_PASSES = 25
@@ -37,6 +37,16 @@ class Line:
     def solute_kg_h(self, unit_id: str, solute: str) -> float:
         """A solute that enters a unit, kg/h."""
         return float(self.solutes[self.solution.network.index[unit_id], SOLUTES.index(solute)])
+
+    def duty(self, name: str) -> float:
+        """What all units take together of steam, power, water or a chemical, by the duty's name (NaOH_kg_h)."""
+        return sum(acts.duties.get(name, 0.0) for acts in self.acts.values())
+
+    def facts(self, unit_id: str, stage: int = 0) -> Facts:
+        """What an acting unit knows of itself in this line (`Kind.facts`); nothing for a unit that does not act."""
+        if unit_id not in self.acts:
+            return {}
+        return self.acting[unit_id].facts(self.inlets[unit_id], self.acts[unit_id], stage)
 
 
 def _added(acts: Acts | None) -> Vector:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from core.document import same
 from core.mechanical.refine import EnergyCase, freeness
 from core.quantity import Quantity, quantities
-from core.unit import Acts, Inlet, Worked, checked
+from core.unit import Acts, Facts, Inlet, Worked, checked, of_pulp
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -36,3 +36,7 @@ class RefinePlan:
             worked=(Worked(model="mechanical.freeness", case=case, result=found),),
             cautions=found.cautions,
         )
+
+    def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:
+        """Wood, energy and the freeness that leaves."""
+        return of_pulp(inlet) | {"wood": self.wood, "sec_kwh_t": self.sec_kwh_t, "csf_ml": acts.csf_ml or 0.0}

@@ -258,13 +258,25 @@ class HFactor:
     dead_min: float = quantity("Seen after", "min", possible=(0, 10_000), decimals=0)
 
 
+METERED: Final = {  # the tests that a meter on the line can read, with the kind of meter
+    "consistency": "consistency",
+    "kappa": "kappa",
+    "brightness": "brightness",
+    "ph": "ph",
+    "residual_clo2": "residual",
+    "residual_peroxide": "residual",
+}
 LEVERS: Final = {"dilution": Dilution, "h_factor": HFactor}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlanRow:
     """One row of the sampling plan. `by_grade`: the band of the running grade replaces the one here. `on_duplicate`: one
-    accepted duplicate confirms; else a second sample must agree."""
+    accepted duplicate confirms; else a second sample must agree.
+
+    `unit`, `stage`: the unit whose pulp it reads as it leaves, or as it leaves one of its stages, counted from 1; what the
+    models say of it stands beside what the laboratory says.
+    """
 
     id: str = identity()
     place: str = named("Place")
@@ -279,6 +291,9 @@ class PlanRow:
     by_grade: bool = item(Flag(label="Band of the running grade", key="grade"), default=False)
     lever: Json = item(OneOf(label="Its lever", of=LEVERS, plain=True), default={})
     confirm: str = choice("Confirmed by", ("sample", "duplicate"), default="sample")
+    online: bool = flag("A meter reads it too", default=False)
+    unit: str = text("Unit whose pulp it reads", default="", names="units")
+    stage: int = quantity("after its stage", "", possible=(0, 12), decimals=0, whole=True, default=0)
 
     @property
     def on_duplicate(self) -> bool:
@@ -290,8 +305,21 @@ class PlanRow:
         """Where it is sampled: its id without the test."""
         return self.id.rsplit(".", 1)[0]
 
+    @property
+    def metered(self) -> bool:
+        """Whether a meter on the line reads it too: asked for, or the meter that its dilution is set by."""
+        return self.online or self.lever.get("kind") == "dilution"
+
+    @property
+    def tag(self) -> str:
+        """The signal of that meter."""
+        return f"{'meter' if self.test == 'consistency' else self.test}.{self.point}"
+
     def tried(self) -> None:
-        """Raises: ImpossibleInput for limits that its test cannot read."""
+        """Raises: ImpossibleInput for limits that its test cannot read, or a meter that there is none of."""
+        if self.online and self.test not in METERED:
+            told = f"is set; no meter reads {self.test}, only {', '.join(METERED)}"
+            raise ImpossibleInput(Problem("online", told))
         low, high = TESTS[self.test].possible
         limits = {k: getattr(self.band, k) for k in ("low", "high", "outer_low", "outer_high", "target")}
         outside = {k: v for k, v in limits.items() if v is not None and abs(v) != INF and not low <= v <= high}
@@ -340,7 +368,8 @@ class MovePlace:
     """Where a row of the practice table is used in this mill: the readings that fill its wells, the band, and what else they
     open with.
 
-    `readings`: field of the row's model to row of the sampling plan, whose newest result fills it. `band`: the plan row whose
+    `readings`: field of the row's model to row of the sampling plan, whose newest result fills it. `unit` and `stage`: what the
+    line solves there fills the wells that the row names in `Practice.solved`. `band`: the plan row whose
     band fills target, inner, low, high and what is allowed; `subject` is what its moves are kept under.
     """
 
@@ -350,6 +379,8 @@ class MovePlace:
     readings: Mapping[str, str] = item(Amounts(label="Readings", of=Text(label="Row")), default={})
     band: str = text("Row whose band it takes", default="")
     opens: Mapping[str, float | str] = item(Amounts(label="Opens with", of=Word()), default={})
+    unit: str = text("Unit it moves", default="", names="units")
+    stage: int = quantity("its stage", "", possible=(0, 12), decimals=0, whole=True, default=0)
 
     @property
     def subject(self) -> str:

@@ -30,6 +30,12 @@ class Running:
     settings: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
 
 
+def moisture_of(mill: Mill, unit: str) -> float:
+    """The moisture of a unit's feed as the set-up has it, % of the wet feed; 0 without a feed."""
+    feed = next((u.feed for u in mill.units if u.id == unit), None)
+    return 100.0 * float(feed[W] / feed.sum()) if feed is not None and feed.any() else 0.0
+
+
 def _refuse(mill: Mill, running: Running) -> None:
     """Raises: ImpossibleInput for a feed or a cooking unit that does not exist, or a yield or kappa that cannot be."""
     ids = {u.id for u in mill.units}

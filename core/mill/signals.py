@@ -1,7 +1,11 @@
 """The meters a mill has by its document."""
 
 from dataclasses import dataclass
+from typing import Final
 
+from core.lab.methods import TESTS
+from core.line.acting import Line
+from core.mill.document import METERED, PlanRow
 from core.mill.mill import Mill
 
 
@@ -21,8 +25,42 @@ class SignalSpec:
     row: str = ""  # the row of the plan that checks it
 
 
+METER_TO: Final = {"consistency": 12.0, "kappa": 100.0, "brightness": 95.0, "ph": 14.0, "residual": 5.0}
+MEANS: Final = {  # what a test reads, as a unit names it of itself (`Kind.facts`)
+    "kappa": "kappa",
+    "brightness": "iso_pct",
+    "freeness": "csf_ml",
+    "ph": "ph",
+    "residual_clo2": "residual_g_l",
+    "residual_peroxide": "residual_g_l",
+}
+
+
+def solved_at(line: Line, row: PlanRow) -> float | None:
+    """What the line's models say of a row of the plan; None for a row that names no unit, or that they do not tell."""
+    found = line.facts(row.unit, row.stage).get(MEANS.get(row.test, "")) if row.unit else None
+    return None if found is None or isinstance(found, str) else found
+
+
+def _meter(row: PlanRow) -> SignalSpec:
+    """The meter that reads a row of the plan on the line."""
+    test, kind = TESTS[row.test], METERED[row.test]
+    return SignalSpec(
+        tag=row.tag,
+        label=f"{row.place}, {test.name if test.name[1:2].isupper() else test.name[0].lower() + test.name[1:]}",
+        unit=test.unit,
+        kind=kind,
+        low=0.0,
+        high=METER_TO[kind],
+        decimals=test.decimals,
+        station=row.station,
+        age_min=5.0 if kind == "consistency" else 15.0,
+        row=row.id,
+    )
+
+
 def signals(mill: Mill) -> tuple[SignalSpec, ...]:
-    """The meters a mill has by its document: a level a vessel, a flow a source, a consistency meter a dilution point, a
+    """The meters a mill has by its document: a level a vessel, a flow a source, a meter a row of the plan that has one, a
     thermometer a digester."""
     found = [
         SignalSpec(
@@ -52,22 +90,7 @@ def signals(mill: Mill) -> tuple[SignalSpec, ...]:
         )
         for k, s in mill.sources.items()
     ]
-    found += [
-        SignalSpec(
-            tag=f"meter.{r.point}",
-            label=f"{r.place}, consistency",
-            unit="%",
-            kind="consistency",
-            low=0.0,
-            high=12.0,
-            decimals=2,
-            station=r.station,
-            age_min=5.0,
-            row=r.id,
-        )
-        for r in mill.plan.values()
-        if r.lever.get("kind") == "dilution"
-    ]
+    found += [_meter(r) for r in mill.plan.values() if r.metered]
     found += [
         SignalSpec(
             tag=f"temp.digester.{d}",

@@ -10,6 +10,7 @@ from core.judge.move import strength_step
 from core.practice.row import Practice, Proposal, Sized, add, cut, feedback
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
+from core.unit import Facts
 
 AD = 0.9
 MOST_FACTOR, MOST_D1, MOST_P, MOST_ALKALI, MOST_TEMP, MOST_RESIDUAL = 0.25, 3.0, 4.0, 3.0, 5.0, 0.20
@@ -191,7 +192,7 @@ def brightness_move(case: BrightCase) -> BrightMove:
     flat = gain < CHASE
     step = feedback(error, gain, MOST_D1) if low and not left and not flat else cut(0.0, 1.0)
     step = under_ceiling(step, case.clo2_kg, "D1")
-    why = f"Brightness {case.iso_pct:.1f}, wanted {case.target:.1f} ± {case.inner:.1f}; {case.residual_g_l:g} g/L left."
+    why = f"Brightness {case.iso_pct:.1f}, wanted {case.target:.1f} ± {case.inner:.1f}; {case.residual_g_l:.3f} g/L left."
     if low and left:
         why += " Chemical is left (B4): not charge, but pH to 3.8 and 3 °C more; look at channelling and mixing."
     elif low and flat:
@@ -251,7 +252,7 @@ def residual_move(case: LeftCase) -> LeftMove:
     step = cut(-0.7 * over * w if stands else 0.0, MOST_RESIDUAL * case.clo2_kg)
     return LeftMove(
         stands=stands,
-        why=f"{case.residual_g_l:g} g/L is left at the exit, {case.target_g_l:g} wanted. The kill goes on first.",
+        why=f"{case.residual_g_l:.3f} g/L is left at the exit, {case.target_g_l:.3f} wanted. The kill goes on first.",
         low=case.clo2_kg * (1 - MOST_RESIDUAL),
         high=case.clo2_kg,
         band_low=0.0,
@@ -399,6 +400,14 @@ def peroxide_move(case: PeroxideCase) -> PeroxideMove:
     )
 
 
+def peroxide_left(residual_g_l: float, facts: Facts) -> float | None:
+    """Peroxide left, % of the charge, of what a titration of the liquor finds, g/L; None without a charge to count it by."""
+    charge, cons = facts.get("h2o2_kg"), facts.get("cons_pct")
+    if not isinstance(charge, float) or not isinstance(cons, float) or charge <= 0.0:
+        return None
+    return min(100.0, 100.0 * residual_g_l * AD * (100.0 - cons) / cons / charge)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DithioniteCase:
     gain: float = quantity("Gain of the stage", "points", possible=(-10, 30), decimals=1)
@@ -519,6 +528,7 @@ add(
         model="bleach.kappa_move",
         gate=G1,
         most="25 %",
+        solved={"clo2_kg": "clo2_kg", "adt_h": "adt_h"},
     ),
     Practice(
         id="B2",
@@ -552,6 +562,7 @@ add(
         gate=G1,
         most="3 kg/ADt",
         school="Some set D1’s pH before the charge, some after.",
+        solved={"clo2_kg": "clo2_kg", "before_pct": "iso_in", "minutes": "minutes", "temp_c": "temp_c", "ph": "ph"},
     ),
     Practice(
         id="B5",
@@ -567,6 +578,7 @@ add(
         caution="Vapour at the washer: keep away upwind, monitor, alarm. The kill by procedure.",
         model="bleach.residual_move",
         most="20 %",
+        solved={"clo2_kg": "clo2_kg", "cons_pct": "cons_pct"},
     ),
     Practice(
         id="B6",
@@ -582,6 +594,7 @@ add(
         caution="Acid and caustic burn; acid never meets liquor, hypochlorite or dithionite.",
         model="bleach.ph_move",
         most="2 kg, 3 kg",
+        solved={"kg_adt": "alkali_kg"},
     ),
     Practice(
         id="B8",
@@ -598,6 +611,8 @@ add(
         model="bleach.peroxide_move",
         gate=G1,
         most="4 kg, 3 kg",
+        solved={"line": "line", "h2o2_kg": "h2o2_kg", "naoh_kg": "naoh_kg"},
+        turned={"left_pct": peroxide_left},
     ),
     Practice(
         id="B10",
@@ -628,5 +643,6 @@ add(
         caution="Strength is lost for good. A swing wants a steady level, not a charge.",
         model="bleach.steady_move",
         most="5 °C",
+        solved={"temp_c": "temp_c"},
     ),
 )

@@ -614,6 +614,7 @@ add(
         caution="One move a residence time; half a degree is a move.",
         model="cook.drift",
         most="1.5 °C",
+        solved={"h": "h", "temp_c": "temp_c"},
     ),
     Practice(
         id="K5",
@@ -629,6 +630,7 @@ add(
         caution="Ramp with the plug, not with the button.",
         model="cook.rate_temperature",
         most="3 °C",
+        solved={"rate_t_h": "od_t_h", "new_t_h": "od_t_h", "temp_c": "temp_c"},
     ),
     Practice(
         id="K6",
@@ -644,6 +646,7 @@ add(
         caution="Check the conveyor’s and the feeder’s limits. White liquor stays on dry wood.",
         model="chips.wet_feed",
         most="15 %",
+        solved={"feed_t_h": "wet_t_h"},
     ),
     Practice(
         id="K7",
@@ -720,6 +723,7 @@ add(
         caution="A short cook: overshoots are quick and silica rises.",
         model="cook.bagasse_kappa",
         most="0.8 %",
+        solved={"ea_pct_naoh": "ea_pct_naoh", "lw_m3_t": "lw_m3_t", "cook_c": "temp_c", "minutes": "hot_min"},
     ),
     Practice(
         id="K12",
@@ -752,5 +756,6 @@ add(
         caution="A column can fall at once: people away from the outlet, call. The outlet device by procedure.",
         model="cook.hanging",
         most="10 %",
+        solved={"rate_t_h": "od_t_h"},
     ),
 )

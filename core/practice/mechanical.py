@@ -285,6 +285,7 @@ add(
         caution="Motor and gap limits come first; touching plates are destroyed and can start a fire.",
         model="mechanical.load",
         most="60 kWh/t",
+        solved={"wood": "wood", "sec_kwh_t": "sec_kwh_t", "rate_t_h": "od_t_h"},
     ),
     Practice(
         id="T2",
@@ -300,6 +301,7 @@ add(
         caution="Never move plates and water together. Over 65 % in the blow line fibre burns.",
         model="mechanical.swing",
         most="5 %",
+        solved={"rate_t_h": "od_t_h"},
     ),
     Practice(
         id="T3",
@@ -314,6 +316,7 @@ add(
         retest_min=5,
         caution="Contact destroys plates and can start a fire. By site procedure; no interlock is passed by.",
         model="mechanical.gap_alarm",
+        solved={"feed_t_h": "od_t_h"},
     ),
     Practice(
         id="T4",
@@ -329,6 +332,7 @@ add(
         caution="Burns: clear the platform first.",
         model="mechanical.blow_back",
         most="10 %",
+        solved={"rate_t_h": "od_t_h"},
     ),
     Practice(
         id="T5",

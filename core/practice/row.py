@@ -5,12 +5,13 @@ limits.
 """
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from typing import Final
 
 from core.errors import Caution
 from core.judge.move import DAMPING
+from core.unit import Facts
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -19,7 +20,9 @@ class Practice:
 
     `gate` is a statement by a person that the record waits for; it commands nothing. `model` is the registered model that
     sizes it; its result is a Proposal. `says` is the slip's title with {before} and {after}.
-    `reads` names the field of the model's case that the retest reads again. `dead_min`/`retest_min` count from taking it.
+    `solved`: field of the model's case to what the unit it is used at knows of itself (`Kind.facts`). `turned`: how a reading
+    in another measure becomes a field, by that knowledge; None where it cannot. `reads` names the field that the retest reads.
+    `dead_min`/`retest_min` count from taking it.
     """
 
     id: str
@@ -37,6 +40,8 @@ class Practice:
     school: str = ""
     most: str = ""
     gate: str = ""  # what a person says before the lever goes up
+    solved: Mapping[str, str] = field(default_factory=dict)
+    turned: Mapping[str, Callable[[float, Facts], float | None]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

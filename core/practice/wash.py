@@ -291,6 +291,14 @@ add(
         caution="Each m³ must be evaporated: its steam stands beside it.",
         model="wash.water_move",
         most="0.5 m³/ADt",
+        solved={
+            "shower_m3_adt": "shower_m3_adt",
+            "adt_h": "adt_h",
+            "stages": "stages",
+            "feed_pct": "feed_pct",
+            "out_pct": "out_pct",
+            "x0": "x0",
+        },
     ),
     Practice(
         id="W3",
@@ -306,6 +314,7 @@ add(
         caution="A drum is stopped and locked out before a hand goes near its face or showers.",
         model="wash.look_move",
         most="5 %, 10 %, 20 %",
+        solved={"rate_t_h": "od_t_h"},
     ),
     Practice(
         id="W6",
@@ -322,6 +331,7 @@ add(
         model="wash.carry_over",
         gate="G1: monitors read, towers’ vents on",
         most="5 kg active chlorine",
+        solved={"active_kg": "active_kg"},
     ),
     Practice(
         id="W7",
@@ -337,5 +347,6 @@ add(
         caution="Keep exit pH 10.3 to 11. Oxygen: oil-free, slow valves.",
         model="oxygen.move",
         most="4 kg, 3 °C",
+        solved={"wood": "wood", "kappa_in": "kappa_in", "naoh_kg": "naoh_kg", "temp_c": "temp_c", "minutes": "minutes"},
     ),
 )

@@ -7,7 +7,7 @@ from core.colour import brightness_from_ks, ks_from_kappa
 from core.constants import SALTCAKE_A_SODIUM, SODIUM_IN_NAOH
 from core.document import Table, item, same, text
 from core.quantity import Quantity, quantities
-from core.unit import COD_A_KAPPA, LEAST_KAPPA, NOTHING, SOLUTES, Acts, Drawn, Inlet, Worked, checked
+from core.unit import AIR_DRY, COD_A_KAPPA, LEAST_KAPPA, NOTHING, SOLUTES, Acts, Drawn, Facts, Inlet, Worked, checked, of_pulp
 from core.wash.line import WashCase, Washer, wash_line
 from core.wash.oxygen import OxygenCase, delignify
 
@@ -64,7 +64,7 @@ class WashPlan:
         case = self.case(inlet)
         found = wash_line(case)
         carried = (100.0 - case.feed_pct) / case.feed_pct * case.x0  # kg an ODt
-        lost = found.loss_kg_adt / 0.9
+        lost = found.loss_kg_adt / AIR_DRY
         return Acts(
             liquor_on=min(1.0, max(0.0, lost / carried)) if carried > 0.0 else None,
             out_pct=self.washers[-1].out_pct,
@@ -72,6 +72,15 @@ class WashPlan:
             duties={"water_t_h": found.shower_m3_h, "evaporators_t_h": found.evaporators_t_h, "steam_t_h": found.steam_t_h},
             worked=(Worked(model="wash.line", case=case, result=found),),
         )
+
+    def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:
+        """Shower, m³/ADt, the feed and its solids, the mats and how many washers there are."""
+        case = self.case(inlet)
+        rate = inlet.solids_t_h / AIR_DRY
+        shower = acts.duties["water_t_h"] / rate if rate > 0.0 else None
+        known: dict[str, float | str] = {"feed_pct": case.feed_pct, "x0": case.x0, "out_pct": self.washers[-1].out_pct}
+        known |= {"stages": float(len(self.washers))} | ({} if shower is None else {"shower_m3_adt": shower})
+        return of_pulp(inlet) | known | {"kappa": inlet.kappa, "iso_pct": inlet.iso_pct}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -124,3 +133,8 @@ class OxygenPlan:
             worked=(Worked(model="oxygen.delignify", case=case, result=found),),
             cautions=found.cautions,
         )
+
+    def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:
+        """How the stage is run; its alkali is counted a tonne air-dry."""
+        own: Facts = {"wood": self.wood, "naoh_kg": AIR_DRY * self.naoh_kg, "temp_c": self.temp_c, "minutes": self.minutes}
+        return {**of_pulp(inlet), **own, "kappa": acts.kappa or 0.0}

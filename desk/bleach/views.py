@@ -14,7 +14,7 @@ from django.views.decorators.http import require_http_methods, require_safe
 from core.bleach import line as bleaching
 from core.bleach.ceilings import CL, DT, HP, OF_STAGE, STRENGTH_MOST_G_L, mind_charge, mind_strength
 from core.bleach.line import READY, Bleached, Cheapest, Plan, ad_of, cheapest, od_of, slopes, solution_l_min, typical, water_of
-from core.bleach.plant import case_of, found_of
+from core.bleach.plant import case_of, found_of, plan_of
 from core.bleach.sequence import CODES, Misread, Sequence, read
 from core.bleach.stages import CHEMICAL, Setting
 from core.bleach.store import NEVER
@@ -26,10 +26,12 @@ from core.unit import Worked
 from core.wash.oxygen import WOODS
 from desk.bleach import tanks as book
 from desk.bleach.drawings import FORMULA, sequence_picture
-from desk.cases.benches import Bench, bench_view, held_case
+from desk.cases.benches import Bench, bench_view, case_held, held_case
 from desk.kit.bench import Well, read_wells, render_bench, typed_number
-from desk.kit.templatetags.vat import clock
+from desk.kit.templatetags.vat import clock, dayclock
 from desk.kit.text import whole
+from desk.mill.beside import beside, bias_of
+from desk.mill.chemicals import standings, strength_of
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
 
@@ -265,6 +267,9 @@ def _wells(state, standing: Standing | None) -> tuple[tuple[Well, ...], dict[str
         if row:
             start["target"] = row.band.aim
             sources["target"] = "set-up"
+    if (solution := strength_of(state, "ClO2")) is not None:
+        start["clo2_g_l"] = solution.strength
+        sources["clo2_g_l"] = f"measured {dayclock(solution.strength_at)}" if solution.strength_at else "set-up"
     wells = tuple(replace(w, start=round(start[w.name], 2)) if w.name in start else w for w in WELLS)
     return wells, sources
 
@@ -358,9 +363,10 @@ def sequence(request):
     if not any(w["error"] for w in wells) and not any(w["error"] for r in rows for w in r["wells"]):
         try:
             plan = _plan(seq, rows, wells, wood, standing)
-            context |= _worked(request, state, plan, rows, v, standing)
+            held = held_case(request.GET.get("held", ""), find("bleach.plant"))
+            context |= _worked(request, state, plan, rows, v, standing, held)
             context |= {
-                "held": held_case(request.GET.get("held", ""), find("bleach.plant")),
+                "held": held,
                 "hold_name": f"{seq.text}, {clock(state.now)}",
             }
             if standing and request.user.may("move") and (moved := _to_put(plan, standing)):
@@ -390,7 +396,15 @@ def _to_put(plan: Plan, standing: Standing) -> dict[str, str]:
     return {k: v for k, v in found.items() if k in names}
 
 
-def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Standing | None) -> dict:
+def _other(held) -> tuple[Plan, Bleached] | None:
+    """A held case as the picture draws it: its plan, run."""
+    if (case := case_held(held, find("bleach.plant"))) is None:
+        return None
+    plan = plan_of(case)
+    return plan, bleaching.bleach(plan, over="mind")
+
+
+def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Standing | None, held=None) -> dict:
     over = "mind" if standing is not None else "refuse"  # a running line is minded, a plan refused
     done = bleaching.bleach(plan, over=over)
     best = cheapest(plan, iso_pct=v["target"], viscosity_loss=v["visc"]) if request.GET.get("solve") == "1" else None
@@ -398,6 +412,8 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Sta
     front = bleaching.front(plan, v["front"]) if v["front"] else None
     moved = front if isinstance(front, bleaching.Front) else None
     row = state.mill.plan.get(standing.unit.iso_row) if standing else None
+    told = beside(state, standing.key) if standing and standing.plan.sequence.text == plan.sequence.text else []
+    known = bias_of(told, standing.unit.iso_row) if standing else None
     after = None
     if solved:
         after = (solved_plan(plan, solved), solved.bleached)
@@ -420,10 +436,13 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Sta
         "mark": f"m-{judge(done.iso, row.band, confirmed=True).state.value}" if row else "",
         "wanted_words": f"last washer wanted {row.band.low:.1f} to {row.band.high:.1f}" if row else "",
         "slopes": slopes(plan),
-        "p": sequence_picture(plan, done, after=after, target=v["target"]),
+        "p": sequence_picture(plan, done, other=_other(held), after=after, target=v["target"]),
         "cards": shown,
         "water": water_of(plan),
-        "over": bleaching.over_bleached(done, v["target"]),
+        "over": bleaching.over_bleached(done.iso + (known.off or 0.0 if known else 0.0), v["target"]),
+        "beside": told,
+        "known": known,
+        "corrected": done.iso + known.off if known and known.off is not None else None,
         "strength": mind_strength(v["clo2_g_l"], "clo2_g_l"),
         "minds": [c for r in rows for c in r["mind"]],
         "others": [
@@ -594,8 +613,7 @@ def tanks(request):
             problem, field = f"Value is “{text}”; it must be a number.", "value"
         except book.BookRefused as refusal:
             problem, field = str(refusal), refusal.field
-    into = sum(state.line.inlets[k].solids_t_h for k in state.mill.bleach_plans)
-    found = book.standings(state, od_of(into))
+    found = standings(state)
     context = station(
         request,
         state,

@@ -16,8 +16,9 @@ from core.quantity import quantities
 from desk.cases.models import HeldCase
 from desk.kit.bench import BenchForm, beside, cautions_of, render_bench, result_rows
 from desk.kit.svg import n, polyline
-from desk.kit.templatetags.vat import figure
+from desk.kit.templatetags.vat import clock, figure
 from desk.kit.text import whole
+from desk.mill.beside import beside as line_beside
 from desk.mill.context import state_of
 
 POINTS = 25
@@ -53,9 +54,32 @@ def held_case(pk: str, model) -> HeldCase | None:
     return HeldCase.objects.filter(pk=whole(pk), model_name=model.name).first()
 
 
-def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float, float] = ()) -> dict | None:
+def _curve(model, case, name: str, shown: str, xs) -> list[tuple[float, float]]:
+    """The model's own curve of a figure over values of an input, where it answers."""
+    points = []
+    for x in xs:
+        try:
+            found = model.function(replace(case, **{name: x}))
+        except ImpossibleInput:
+            continue
+        if not isinstance(found, Infeasible) and abs(getattr(found, shown)) < 1e12:
+            points.append((x, getattr(found, shown)))
+    return points
+
+
+def case_held(held: HeldCase | None, model) -> Any:
+    """The case that was held, read anew; None where it can no longer be."""
+    if held is None:
+        return None
+    try:
+        return calc.read_case(model, held.given)
+    except ImpossibleInput:
+        return None
+
+
+def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float, float] = (), other=None) -> dict | None:
     """How a figure (the first) answers to an input (the one that moves it most), over the range the model holds for: its own
-    curve.
+    curve, and that of another case of the model, which is drawn dashed.
 
     With a `band` of the input the curve is drawn around it and the reading, and the band is what is shaded.
     """
@@ -78,26 +102,22 @@ def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float,
     low, high = min(low, at), max(high, at)
     if not low < high:
         return None
-    points = []
     count = 3 * POINTS if band else POINTS
-    for i in range(count):
-        x = low + (high - low) * i / (count - 1)
-        try:
-            found = model.function(replace(case, **{name: x}))
-        except ImpossibleInput:
-            continue
-        if not isinstance(found, Infeasible) and abs(getattr(found, shown)) < 1e12:
-            points.append((x, getattr(found, shown)))
+    xs = [low + (high - low) * i / (count - 1) for i in range(count)]
+    points = _curve(model, case, name, shown, xs)
     if len(points) < 3:
         return None
+    dashed = _curve(model, other, name, shown, xs) if other is not None else []
     here = getattr(result, shown)
-    least, most = min(min(y for _, y in points), here), max(max(y for _, y in points), here)
+    ys = [here, *(y for _, y in (*points, *dashed))]
+    least, most = min(ys), max(ys)
     if most - least <= 0:
         most = least + 1.0
     px = lambda x: 60.0 + 500.0 * (x - low) / (high - low)  # noqa: E731
     py = lambda y: 260.0 - 220.0 * (y - least) / (most - least)  # noqa: E731
     return {
         "line": polyline([(px(x), py(y)) for x, y in points]),
+        "held": polyline([(px(x), py(y)) for x, y in dashed]) if len(dashed) > 1 else "",
         "x": n(px(at)),
         "y": n(py(here)),
         "label": figure(here, out.decimals),
@@ -153,8 +173,10 @@ def _from_the_line(request, state, bench: Bench, form) -> dict:
         return {"line_units": units, "sources": {}}
     opened = bench.form_class.opened({}, chosen.opening, request.schools)
     typed = {k for k in form.fields if form.data.get(k) != opened.get(k)}
-    sources = {k: "typed" if k in typed else "set" if k in chosen.settings else "solved" for k in form.fields}
-    more = {"line_units": units, "line_unit": chosen, "sources": sources}
+    record = state.put_in_force.get(chosen.unit)
+    held_at = f"in force since {clock(record.at)}" if record else "set-up"
+    sources = {k: "typed" if k in typed else held_at if k in chosen.settings else "solved" for k in form.fields}
+    more = {"line_units": units, "line_unit": chosen, "sources": sources, "beside": line_beside(state, chosen.unit)}
     if form.is_valid() and request.user.may("move") and (moved := typed & chosen.settings.keys()):
         asked = {"unit": chosen.unit, **{k: repr(form.cleaned_data[k]) for k in moved}, "back": request.get_full_path()}
         more["put_in_force"] = f"{reverse('mill:put')}?{urlencode(asked)}"
@@ -199,7 +221,7 @@ def bench_page(request, bench: Bench, *, address: Callable[[str], str], benches,
             "given": form.given,
             "cautions": cautions_of(result),
             "lookup": f"{reverse('handbook:working', args=[bench.model.name])}?{form.query}",
-            "p": draw(result, case) if draw else sweep(result, case, bench.model),
+            "p": draw(result, case) if draw else sweep(result, case, bench.model, other=case_held(held, bench.model)),
             "picture_template": f"stock/pictures/{bench.picture}.html" if draw else "cases/sweep.html",
         }
     return render_bench(request, "cases/bench", context)

@@ -14,6 +14,7 @@ from django.utils import timezone
 from core.cook import fit as fits
 from core.cook import follow, kinetic
 from core.cook.kinetic import Charge
+from core.cook.profile import h_factor
 from core.cook.species import DEFAULT, SPECIES, Fitted
 from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.next_cook import MOST_EA, MOST_H, NextCook, after_blow
@@ -258,6 +259,18 @@ def as_run(cook: Cook):
         return cook.profile
     end = minute_of(cook, cook.blown_at) if cook.blown_at else log[-1][0]
     return (*log, (end, log[-1][1])) if end > log[-1][0] + 0.1 else log  # held at its last temperature until the blow
+
+
+def doubt_of(cook: Cook) -> str:
+    """What is to be said of the kappa of a cook that was blown before its time; an empty string where nothing is."""
+    if cook.kappa is None or cook.blown_at is None:
+        return ""
+    points = as_run(cook)
+    try:
+        done = kinetic.cook(cook.species, cook.given, points, coefficients=coefficients_in_use(cook.species)[0])
+    except CoreError:
+        return ""
+    return follow.doubt(h_factor(points), h_factor(cook.profile), cook.kappa, done.kappa)
 
 
 def made_by(cook: Cook) -> dict:

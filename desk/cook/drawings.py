@@ -30,9 +30,9 @@ def cook_picture(
     after: Cooked | None = None,
     after_points: Points = (),
     measured: Points = (),
-    held: dict | None = None,
+    held: Cooked | None = None,
 ) -> dict:
-    """`done` along `points`; `log` the part that is known; `after` the case after the move; `held` the curve of a held case."""
+    """`done` along `points`; `log` the part that is known; `after` the case after the move; `held` a held case, dashed."""
     span = max(end, points[-1][0], after_points[-1][0] if after_points else 0.0, 1.0)
 
     def x(m: float) -> float:
@@ -109,9 +109,10 @@ def cook_picture(
             other = {"kappa": after.course.kappa, "yield": after.course.yield_pct, "residual": after.course.residual_g_l}[name]
             kept = [(m, v) for m, v in zip(after.course.minute, other, strict=True) if low <= v <= high and m >= (now or 0.0)]
             panel["after"] = polyline([(x(m), y(v)) for m, v in kept[:: max(1, len(kept) // 90)]]) if len(kept) > 1 else ""
-        if held and name in held:
-            kept = [(m, v) for m, v in zip(held["minute"], held[name], strict=True) if low <= v <= high]
-            panel["held"] = polyline([(x(m), y(v)) for m, v in kept]) if len(kept) > 1 else ""
+        if held:
+            other = {"kappa": held.course.kappa, "yield": held.course.yield_pct, "residual": held.course.residual_g_l}[name]
+            kept = [(m, v) for m, v in zip(held.course.minute, other, strict=True) if low <= v <= high and m <= span]
+            panel["held"] = polyline([(x(m), y(v)) for m, v in kept[:: max(1, len(kept) // 90)]]) if len(kept) > 1 else ""
         if name == "residual":
             panel["dots"] = [{"x": n(x(m)), "y": n(y(v))} for m, v in measured if low <= v <= high]
         p[name] = panel

@@ -11,6 +11,7 @@ from core.cook.unit import CookPlan
 from core.quantity import quantities
 from desk.kit.bench import BenchForm, typed_number
 from desk.kit.templatetags.vat import clock
+from desk.mill.beside import read_words
 
 MOST_POINTS = 7
 MET_FROM = 0.01  # of the charge: less is not told
@@ -64,7 +65,7 @@ def openings(state) -> dict[str, Opening]:
         if wet > 0.0:
             wells["moisture_pct"] = round(100.0 * inlet.water_t_h / wet, 2)
             read = next((state.moistures[u] for u in state.moistures if state.feeds(u, unit)), None)
-            sources["moisture_pct"] = f"measured {clock(read.at)}" if read else "set-up"
+            sources["moisture_pct"] = read_words(state, read) if read else "set-up"
         else:
             wells["moisture_pct"] = BARE[0]["moisture_pct"]
         if row is not None and row.band.target is not None:

@@ -26,7 +26,7 @@ from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.band import Band, judge
 from core.judge.next_cook import next_plan
 from core.unit import Worked
-from desk.cases.benches import held_case
+from desk.cases.benches import case_held, held_case
 from desk.cook import actions, thermometer
 from desk.cook.actions import CookRefused, coefficients_in_use, kappa_row, log_of, measured_of, minute_of
 from desk.cook.drawings import cook_picture, fit_plot
@@ -108,6 +108,8 @@ def design_page(request):
             if context["lever"] in dict(LEVERS):
                 solved = solve_for(case, profile.points, context["lever"], coefficients=use)
             got = solved if solved is not None and not isinstance(solved, Infeasible) else None
+            held = held_case(request.GET.get("held", ""), find("cook.design"))
+            beside = case_held(held, find("cook.design"))
             context |= {
                 "d": found,
                 "worked": worked,
@@ -130,10 +132,11 @@ def design_page(request):
                     end=profile.points[-1][0],
                     after=got.cooked if got else None,
                     after_points=got.points if got else (),
+                    held=designed(beside).design.cooked if beside is not None else None,
                 ),
                 "put": _put(got) if got else "",
                 "hold": form.given,
-                "held": held_case(request.GET.get("held", ""), find("cook.design")),
+                "held": held,
                 "hold_name": f"{case.species} {clock(state.now)}",
             }
     return render_bench(request, "cook/design", context)
@@ -322,7 +325,7 @@ def one(request, number: int):
                 "others": Cook.objects.filter(species=cook.species).exclude(pk=cook.pk)[:8],
             }
             if cook.kappa is not None:
-                context |= _asked_next(state, cook, points)
+                context |= {"doubt": actions.doubt_of(cook), **_asked_next(state, cook, points)}
     except CoreError as failure:
         context["trouble"] = str(failure)
     return render(request, "cook/one.html", context, status=422 if problem else 200)
@@ -362,6 +365,8 @@ def _act(request, cook: Cook, state) -> None:
         residual = _number(request, "residual") if request.POST.get("residual", "").strip() else None
         actions.lab(cook=cook, kappa=_number(request, "kappa"), residual=residual, by=by, now=now, state=state)
         messages.success(request, f"Kappa kept: {signed(cook.error, 1)} from the model. The next fit learns from it.")
+        if doubted := actions.doubt_of(cook):
+            messages.warning(request, f"{doubted[0].upper()}{doubted[1:]}.")
     elif act in ("next.take", "next.alter", "next.refuse"):
         actions.decide_next(
             cook=cook,

@@ -7,6 +7,7 @@ from datetime import datetime
 import numpy as np
 
 from core.instruments.simulate import KINDS, Fault, State, fresh, read
+from core.mill.signals import solved_at
 from core.stock.flow import l_min_of
 from desk.instruments.models import Signal
 from desk.intake.actions import Outcome, Raw, deliver
@@ -31,11 +32,14 @@ def _truths(state: MillState, held: dict[str, float], dt_min: float, rng: np.ran
     for key, source in state.mill.sources.items():
         found[f"flow.{key}"] = l_min_of(state.running.gives.get(key, 0.0), source.source.cons_pct)
     for row in state.mill.plan.values():
-        if row.lever.get("kind") == "dilution":
+        if row.metered:
             band = state.mill.band(row, state.grade)
-            tag, share = f"meter.{row.point}", np.exp(-dt_min / WANDER_MIN)
-            sd = (band.high - band.low) * 0.12 * np.sqrt(1.0 - share**2)
-            found[tag] = float(band.aim + share * (held.get(tag, band.aim) - band.aim) + rng.normal(0.0, sd))
+            aim = solved_at(state.line, row)
+            aim = band.aim if aim is None else aim
+            tag, share = row.tag, np.exp(-dt_min / WANDER_MIN)
+            width = band.high - band.low if np.isfinite(band.high - band.low) else abs(band.aim)
+            sd = width * 0.12 * np.sqrt(1.0 - share**2)
+            found[tag] = max(0.0, float(aim + share * (held.get(tag, aim) - aim) + rng.normal(0.0, sd)))
     return found
 
 

@@ -29,16 +29,22 @@ class Opening:
     results: tuple[Record, ...] = field(default=())
 
 
-def opening(spot, mill, grade, *, newest: Mapping[str, Record]) -> Opening:
-    """What a spot's wells open with: set-up, then the band in force, then the newest results (`newest`, by plan row)."""
-    model = find(ROWS[spot.row].model)
+def opening(spot, state, *, newest: Mapping[str, Record]) -> Opening:
+    """What a spot's wells open with: set-up, what the line solves at its unit, the band in force, then the newest results
+    (`newest`, by plan row)."""
+    practice, mill = ROWS[spot.row], state.mill
+    model = find(practice.model)
     said = quantities(model.case_class)
     values: dict[str, Any] = {k: v for k, v in calc.defaults(model).items() if k in said}
     came = dict.fromkeys(values, "default")
     for name, value in spot.opens.items():
         values[name], came[name] = value, "set-up"
+    facts = state.line.facts(spot.unit, spot.stage) if spot.unit else {}
+    for name, fact in practice.solved.items():
+        if fact in facts and not said[name].problem(facts[fact]):
+            values[name], came[name] = _rounded(facts[fact], said[name].decimals), "solved"
     if spot.band:
-        band = mill.band(mill.plan[spot.band], grade)
+        band = mill.band(mill.plan[spot.band], state.grade)
         for name, of in OF_BAND.items():
             if name in said and name not in spot.opens and math.isfinite(value := getattr(band, of)):
                 values[name], came[name] = value, "its band"
@@ -46,12 +52,19 @@ def opening(spot, mill, grade, *, newest: Mapping[str, Record]) -> Opening:
     for name, row in spot.readings.items():
         values.pop(name, None)
         if (found := newest.get(row)) is not None:
-            values[name], came[name] = found.value, f"{found.signed or 'laboratory'}, {clock(found.at)}"
+            value = practice.turned[name](found.value, facts) if name in practice.turned else found.value
+            if value is None:
+                continue
+            values[name], came[name] = value, f"{found.signed or 'laboratory'}, {clock(found.at)}"
             results.append(found)
     for name, quantity in said.items():
         if quantity.options and name not in values:
             values[name], came[name] = quantity.options[0], "as usual"
     return Opening(values, came, tuple(n for n in said if n not in values), tuple(results))
+
+
+def _rounded(value: float | str, decimals: int) -> float | str:
+    return value if isinstance(value, str) else round(value, decimals)
 
 
 def newest_results(rows) -> dict[str, Record]:
@@ -142,12 +155,12 @@ def from_result(subject: str, result: Record, *, state, now) -> Record | None:
     stands."""
     for spot in state.mill.moves.values():
         practice = ROWS[spot.row]
-        judged = spot.subject == subject or (subject.startswith("tank.") and not spot.band)
+        judged = spot.subject == subject or (subject.startswith("tank.") and spot.readings.get(practice.reads) == subject)
         if not practice.model or not judged or subject not in spot.readings.values():
             continue
         if _is_open(spot):
             return None
-        start = opening(spot, state.mill, state.grade, newest=newest_results(spot.readings.values()) | {subject: result})
+        start = opening(spot, state, newest=newest_results(spot.readings.values()) | {subject: result})
         found = None if start.missing else asked(spot, start.values)
         if found is not None and found.stands and found.before != found.after:
             return put(practice, spot, found, start.values, about=result, by=None, now=now)

@@ -1,8 +1,9 @@
 """The draft of a set-up: built step by step, tried at each, stepped back, proposed as any change is."""
 
+import json
 from dataclasses import dataclass
 from datetime import datetime
-from functools import cached_property
+from functools import cached_property, lru_cache
 from math import isfinite
 
 from core.document import Flag, Json, Limit, Number, OneOf, Text
@@ -49,6 +50,14 @@ OPEN = (
 OFTEN = ("title", "feed_t_h", "cons_pct", "temp_c", "loss_pct")  # of a unit without settings, or fed from outside
 
 
+@lru_cache(maxsize=8)
+def _tried(text: str) -> tuple[Trial, tuple[Step, ...]]:
+    """A document's trial and steps, by its text: a page that only shows another part does not solve the line anew."""
+    document = json.loads(text)
+    trial = tried(document)
+    return trial, steps_of(document, trial)
+
+
 @dataclass(frozen=True)
 class Draft:
     """The draft as it stands, and where it came from."""
@@ -61,12 +70,16 @@ class Draft:
         return self.step.document
 
     @cached_property
+    def _found(self) -> tuple[Trial, tuple[Step, ...]]:
+        return _tried(json.dumps(self.document))
+
+    @cached_property
     def trial(self) -> Trial:
-        return tried(self.document)
+        return self._found[0]
 
     @cached_property
     def steps(self) -> tuple[Step, ...]:
-        return (*steps_of(self.document, self.trial), *people_steps())
+        return (*self._found[1], *people_steps())
 
     @property
     def whole(self) -> bool:

@@ -4,6 +4,7 @@ import math
 from datetime import timedelta
 
 from desk.kit.svg import n
+from desk.mill.chemicals import standings
 from desk.mill.ribbon import colour_of
 
 SCALE_PX, SCALE_H = 108.0, 12.0
@@ -31,6 +32,7 @@ def cover_rows(state) -> list[dict]:
         rows.append(
             {
                 "v": v,
+                "hours": hours,
                 "hex": hex_colour,
                 "level_y": n(21 - 20 * v.level_pct / 100.0),
                 "level_h": n(20 * v.level_pct / 100.0),
@@ -45,6 +47,34 @@ def cover_rows(state) -> list[dict]:
             }
         )
     return rows
+
+
+def tank_rows(state) -> list[dict]:
+    """Every chemical tank that has a level and is used, with its wedge to empty."""
+    rows = []
+    for s in standings(state):
+        if s.found is None or math.isinf(s.found.cover_h):
+            continue
+        hours = s.found.cover_h
+        end = SCALE_PX * min(hours, SCALE_H) / SCALE_H
+        top = 13.0 if hours <= SCALE_H else 3.0 + 10.0 * SCALE_H / hours
+        share = min(1.0, max(0.0, s.now_m3 / s.tank.most_m3))
+        rows.append(
+            {
+                "tank": s,
+                "hours": hours,
+                "level_pct": 100.0 * share,
+                "level_y": n(21 - 20 * share),
+                "level_h": n(20 * share),
+                "wedge": f"M0 3L{n(end)} {n(top)}V14H0z",
+                "end": n(end),
+                "ends": hours <= SCALE_H,
+                "order_by": state.now + timedelta(hours=max(0.0, s.found.order_in_h)),
+                "late": s.found.order_in_h < 0.0,
+                "tx": n(min(end + 6, 34.0)),
+            }
+        )
+    return sorted(rows, key=lambda r: r["hours"])
 
 
 def _hex(state, unit: str) -> str:

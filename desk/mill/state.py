@@ -12,12 +12,13 @@ from core.blend.mix import Mix, mix_furnish
 from core.cook.unit import Made
 from core.deliver.draw import Draw, DrawCase, draw
 from core.errors import CoreError, ImpossibleInput
+from core.judge.fresh import FRESH_INTERVALS, leads, led, row_leads
 from core.line.acting import Line
 from core.line.steady import Solution
 from core.mill.document import Grade, Vessel
 from core.mill.mill import Mill
 from core.mill.reading import read_mill
-from core.mill.run import Running, solve_mill, vessel_rates
+from core.mill.run import Running, moisture_of, solve_mill, vessel_rates
 from core.stock.cover import Cover, CoverCase, CoverStopCase, Piece, cover_of, forecast
 from core.stream import SUSPENDED
 from core.unit import Kind as Acting
@@ -30,11 +31,11 @@ from desk.mill.shifts import Shift, shift_of
 
 HALTS_BACK = timedelta(days=10)
 COVER_AHEAD = timedelta(hours=72)
-FRESH_INTERVALS = 3.0  # a reading leads while it is no older than so many intervals of its plan row
 TRUSTED = ("single", "accepted")
 # what is left aside, step by step, when the line cannot be run with it: moisture read, set points, kept cooks
 LEFT_ASIDE = (("moistures", "moisture_pct"), ("put_in_force",), ("makes",))
 COOK_KEEPS = timedelta(hours=24)  # what the line counts with after a blow, until the next
+COOK_LEADS = 0.5  # of that time it leads alone, then the plan comes back
 
 
 class NoMill(Exception):
@@ -290,9 +291,10 @@ class MillState:
             kind=Kind.COOK, status__in=("blown", "tested"), at__gt=self.now - COOK_KEEPS, at__lte=self.now
         )
         found = {}
-        for data in told.order_by("at", "id").values_list("data", flat=True):
+        for at, data in told.order_by("at", "id").values_list("at", "data"):
             if (unit := wood.get(data.get("species", ""))) and data.get("yield_pct"):
-                found[unit] = Made(yield_pct=data["yield_pct"], kappa=data["kappa"])
+                weight = leads((self.now - at) / COOK_KEEPS, fully=COOK_LEADS, at_most=1.0)
+                found[unit] = Made(yield_pct=data["yield_pct"], kappa=data["kappa"], weight=weight)
         return found
 
     @cached_property
@@ -325,12 +327,13 @@ class MillState:
         told = Record.objects.current().filter(
             kind=Kind.RESULT, subject__in=rows, status__in=TRUSTED, at__gt=since, at__lte=self.now
         )
-        found = {}
-        for record in told.order_by("at", "id"):
-            age = (self.now - record.at).total_seconds() / 60.0
-            if age <= FRESH_INTERVALS * self.mill.plan[record.subject].interval_min:
-                found[rows[record.subject]] = record
-        return found
+        newest = {rows[record.subject]: record for record in told.order_by("at", "id")}
+        return {unit: record for unit, record in newest.items() if self.leads(record) > 0.0}
+
+    def leads(self, record: Record) -> float:
+        """How much a result of the plan leads now, 1 to 0."""
+        row = self.mill.plan.get(record.subject)
+        return row_leads((self.now - record.at).total_seconds() / 60.0, row.interval_min) if row else 0.0
 
     def feeds(self, feed: str, unit: str) -> bool:
         """Whether a feed goes straight to a unit."""
@@ -338,7 +341,8 @@ class MillState:
 
     @cached_property
     def moisture_pct(self) -> dict[str, float]:
-        return {unit: float(r.value) for unit, r in self.moistures.items() if r.value is not None and 0.0 <= r.value < 95.0}
+        read = {unit: r for unit, r in self.moistures.items() if r.value is not None and 0.0 <= r.value < 95.0}
+        return {unit: led(float(r.value), moisture_of(self.mill, unit), self.leads(r)) for unit, r in read.items()}
 
     line_trouble: str = ""  # why the line is not worked with all that was read and put in force
 

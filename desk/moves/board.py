@@ -78,7 +78,7 @@ def decided(subjects) -> dict[str, Record]:
 
 
 def _line(state, practice: Practice, spot, newest, decisions) -> Line:
-    start = opening(spot, state.mill, state.grade, newest=newest)
+    start = opening(spot, state, newest=newest)
     found = None if start.missing else asked(spot, start.values)
     common: dict[str, Any] = {"practice": practice, "key": spot.key, "place": spot.place, "decided": decisions.get(spot.key)}
     if found is None:

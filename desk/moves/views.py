@@ -63,7 +63,7 @@ def row(request, key: str):
     spot = state.mill.moves[key]
     practice = ROWS[spot.row]
     model = find(practice.model)
-    start = opening(spot, state.mill, state.grade, newest=newest_results(spot.readings.values()))
+    start = opening(spot, state, newest=newest_results(spot.readings.values()))
     asked = request.POST if request.method == "POST" else request.GET
     form = form_class(model.name)(form_class(model.name).opened(asked, start.values, request.schools), schools=request.schools)
     untouched = request.method != "POST" and not any(name in asked for name in form.fields)

@@ -5,6 +5,7 @@ Everything that a person would do goes through the same actions as the pages use
 
 import json
 import math
+import zlib
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -17,6 +18,7 @@ from core.deliver.lots import lot_number
 from core.instruments.simulate import KINDS, innovation_sd, phi
 from core.lab.methods import TESTS
 from core.lab.replicate import combine
+from core.mill.document import METERED
 from core.mill.reading import read_mill
 from desk.bleach.demo import build_tanks
 from desk.chips.demo import build_yard
@@ -77,6 +79,19 @@ LAST = {
     "K.last_washer.brightness": (72, 86.4),
     "K.last_washer.dirt": (62, 1.8),
     "K.refiner.freeness": (47, 455),
+    "K.white_liquor.white_liquor": (128, 103.6),
+    "K.post.kappa": (58, 14.4),
+    "K.d0.residual_clo2": (76, 0.021),
+    "K.d0.ph": (74, 2.5),
+    "K.eop.kappa": (95, 2.9),
+    "K.eop.ph": (71, 10.7),
+    "K.d1.residual_clo2": (33, 0.031),
+    "K.d1.ph": (30, 3.7),
+    "S.d0.residual_clo2": (49, 0.018),
+    "S.d0.ph": (137, 2.5),
+    "S.ep.kappa": (112, 3.5),
+    "S.ep.ph": (134, 10.7),
+    "S.p.residual_peroxide": (27, 0.46),
     "S.depith.pith": (95, 11.2),
     "S.blow.kappa": (31, 14.3),
     "S.blow.residual_alkali": (78, 5.2),
@@ -134,7 +149,7 @@ def _people() -> dict[str, Person]:
     return {p.username: p for p in Person.objects.all()}
 
 
-def _history(mill, people, rng, now: datetime, days: int) -> None:
+def _history(mill, people, now: datetime, days: int) -> None:
     """Results of the past days for every row of the plan, written in one go with their chain of hashes."""
     told: list[tuple[datetime, dict]] = []
     for row in mill.plan.values():
@@ -149,6 +164,7 @@ def _history(mill, people, rng, now: datetime, days: int) -> None:
         if row.id == "S.chest.consistency":
             end = now - timedelta(hours=31)
         count = int(days * 1440 / row.interval_min)
+        rng = np.random.default_rng([SEED, zlib.crc32(row.id.encode())])  # a row's own, so that another row changes none
         noise = rng.normal(0.0, sd * math.sqrt(1 - phi**2), count)
         by = people["jd"] if row.station in ("stock", "deliver", "refine") and row.who == "operator" else people[WHO[row.who]]
         for i in range(count - 1, -1, -1):
@@ -237,19 +253,20 @@ def _meters(mill, rng, now: datetime, days: int) -> None:
     rows: dict[tuple[int, int], float] = {}
     start, end = ms(now - timedelta(days=days)), ms(now) - 1
     grid = np.arange(start, end, EVERY_MS)
-    kind = KINDS["consistency"]
     for row in mill.plan.values():
-        if row.lever.get("kind") != "dilution":
+        if not row.metered:
             continue
+        kind, places = KINDS[METERED[row.test]], TESTS[row.test].decimals
         kept = Record.objects.filter(kind=Kind.RESULT, subject=row.id, at__lte=now).order_by("at").values_list("at", "value")
         times, values = [ms(t) for t, _ in kept], [v for _, v in kept]
-        bias = 0.09 if row.point == "S.chest" else 0.012
-        noise = _walk(rng, len(grid), kind.noise * 0.8, phi(EVERY_MS / 60_000.0, 30.0))
-        shown = np.interp(grid, times, values) + bias + noise
-        rows |= {(signal[f"meter.{row.point}"], int(t)): round(float(v), 2) for t, v in zip(grid, shown, strict=True)}
+        plain = kind.noise * (float(np.mean(values)) if kind.noise_rel else 1.0)
+        bias = 0.09 if row.point == "S.chest" else 0.4 * plain
+        noise = _walk(rng, len(grid), plain * 0.8, phi(EVERY_MS / 60_000.0, 30.0))
+        shown = np.maximum(0.0, np.interp(grid, times, values) + bias + noise)
+        rows |= {(signal[row.tag], int(t)): round(float(v), places) for t, v in zip(grid, shown, strict=True)}
         if row.point != "S.chest":
             rows |= {
-                (signal[f"meter.{row.point}"], t): round(v + float(rng.normal(0.012, 0.028)), 2)
+                (signal[row.tag], t): max(0.0, round(v + float(rng.normal(0.4 * plain, 0.93 * plain)), places))
                 for t, v in zip(times, values, strict=True)
                 if start <= t <= end
             }
@@ -459,11 +476,10 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     document = json.loads(DOCUMENT.read_text())
     mill = read_mill(document)
     people = _people()
-    rng = np.random.default_rng(SEED)
     MillVersion.objects.create(
         document=document, made_at=now - timedelta(days=days), by=people["pn"], note="the demo mill as delivered"
     )
-    _history(mill, people, rng, now, days)
+    _history(mill, people, now, days)
     yesterday = now.replace(hour=6, minute=0) - timedelta(hours=24)
     lead = people["mr"]
     for number, grade, sale, start in (

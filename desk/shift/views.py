@@ -16,7 +16,7 @@ from desk.log import moves
 from desk.log.models import Kind, Record
 from desk.log.moves import UNDO_S, DecisionRefused, decide, may_undo, share_slip
 from desk.mill.context import state_of
-from desk.mill.drawings import cover_rows
+from desk.mill.drawings import cover_rows, tank_rows
 from desk.mill.effects import effects
 from desk.mill.ribbon import STATIONS, draw_ribbon
 from desk.mill.shifts import shift_of
@@ -24,6 +24,7 @@ from desk.people.rights import may, refuse
 from desk.shift.drawings import FLOOR_PX, floor, shift_rule
 from desk.shift.drift import everything, hidden_words, in_force, rows_that_drift, standing_known, vessels_that_drift
 
+ORDERED_IN = timedelta(hours=12)  # a tank stands in Cover when its next load is to be ordered so soon
 DUE_SHOWN, DRIFT_SHOWN, COVER_SHOWN = 6, 3, 7
 
 
@@ -41,6 +42,8 @@ def shift_context(request, state) -> dict:
     lot = running_lot(state)
     notes = Record.objects.current().filter(kind=Kind.REMARK, at__gte=shift.start, at__lte=now)
     handed = Record.objects.current().filter(kind=Kind.HANDOVER, at__lte=now).order_by("-at", "-id").first()
+    cover = [*cover_rows(state), *(t for t in tank_rows(state) if t["order_by"] - now <= ORDERED_IN)]
+    cover.sort(key=lambda c: c["hours"])
     late = [r for r in board.due_rows if r.due.state in (DueState.LATE, DueState.MISSED)]
     return {
         "board": board,
@@ -62,8 +65,8 @@ def shift_context(request, state) -> dict:
         "drift_total": len(drifts),
         "drift_hidden": hidden_words(drifts, room),
         "counts": counts,
-        "cover": cover_rows(state)[:COVER_SHOWN],
-        "cover_total": len(state.vessels),
+        "cover": cover[:COVER_SHOWN],
+        "cover_total": len(cover),
         "lot": lot,
         "lot_share": lot_progress(lot, state) if lot else 0.0,
         "stop": state.stops[0] if state.stops else None,

@@ -20,7 +20,7 @@ from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.moves import bias_slip
 from desk.mill.context import state_of
-from desk.mill.drawings import cover_rows
+from desk.mill.drawings import cover_rows, tank_rows
 from desk.mill.ribbon import STATIONS, draw_small
 from desk.people.rights import may
 from desk.stock.benches import BENCHES, GROUPS
@@ -207,4 +207,4 @@ def chests(request):
     for c in rows:
         v = c["v"]
         c["volume_m3"] = v.volume_m3
-    return render(request, "stock/chests.html", _station(request, state, rows=rows))
+    return render(request, "stock/chests.html", _station(request, state, rows=rows, tanks=tank_rows(state)))

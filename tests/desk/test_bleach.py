@@ -9,8 +9,8 @@ from django.test import TestCase
 
 from core.stream import DS
 from core.wash.line import Washer, wash
-from desk.bleach import tanks as book
 from desk.log.models import Kind, Record
+from desk.mill.chemicals import standings
 from tests import make
 
 
@@ -161,7 +161,7 @@ class TankBook(Desk):
         return self.client.post("/bleach/tanks/", data, follow=True)
 
     def stand(self, key: str, minutes: float = 1.0):
-        return next(s for s in book.standings(make.state(minutes), 7.0) if s.tank.key == key)
+        return next(s for s in standings(make.state(minutes)) if s.tank.key == key)
 
     def test_a_delivery_wants_two_people_and_the_gate(self):
         self.assertContains(

@@ -95,8 +95,10 @@ class Moves(TestCase):
         move = Record.objects.get(kind=Kind.MOVE, subject="K.chips.moisture")
         self.assertEqual(move.data["row"], "K6")
         wet = find("chips.wet_feed")
-        wanted = wet.function(wet.case_class(moisture_pct=51.4, set_pct=46, inner=3, feed_t_h=18.3))
+        wanted = wet.function(wet.case_class(moisture_pct=51.4, set_pct=46, inner=3, feed_t_h=move.data["given"]["feed_t_h"]))
         self.assertAlmostEqual(move.data["after"], wanted.after)
+        state = make.state(3)
+        self.assertAlmostEqual(move.data["before"], state.line.facts("K.larch.chips")["wet_t_h"], delta=0.06)
         self.as_("tk")
         self.assertContains(self.client.get(f"/moves/{move.pk}/"), "White liquor stays on dry wood")
         self.assertEqual(self.client.post(f"/moves/{move.pk}/", {"choice": "take"}).status_code, 302)
@@ -132,7 +134,7 @@ class Moves(TestCase):
     def test_pith_comes_before_alkali(self):
         self.as_("tk")
         spot = make.state(0).mill.moves["K11"]
-        start = opening(spot, make.state(0).mill, None, newest=newest_results(spot.readings.values()))
+        start = opening(spot, make.state(0), newest=newest_results(spot.readings.values()))
         high = dict(start.values) | {"kappa": 16.5}
         self.assertTrue(asked(spot, high | {"pith_pct": 11.0}).stands)
         pithy = asked(spot, high | {"pith_pct": 17.0})
