@@ -134,7 +134,8 @@ def _object(cls: type) -> dict[str, Any]:
         if name in given:
             one["default"] = given[name]
         properties[name] = one
-    for name, group in row_fields(cast(Hashable, cls)).items():
+    groups = row_fields(cast(Hashable, cls))
+    for name, group in groups.items():
         properties[name] = {
             "type": "array",
             "title": group.label,
@@ -145,7 +146,7 @@ def _object(cls: type) -> dict[str, Any]:
     return {
         "type": "object",
         "properties": properties,
-        "required": [name for name in properties if name not in given],
+        "required": [n for n in properties if n not in given and not ((g := groups.get(n)) is not None and g.least == 0)],
         "additionalProperties": False,
     }
 
@@ -193,7 +194,7 @@ def _read(cls: type, given: Mapping[str, Any], stray: str) -> tuple[dict[str, An
         if text:
             bad.append(Problem(name, text))
     for name, group in groups.items():
-        listed = given.get(name)
+        listed = given.get(name, () if group.least == 0 else None)
         if not isinstance(listed, (list, tuple)) or not all(isinstance(row, Mapping) for row in listed):
             bad.append(Problem(name, "is missing" if listed is None else "must be a list of objects"))
             continue
@@ -276,16 +277,24 @@ class Moved:
     change: float
 
 
+MOST_MOVED = 24  # inputs that are moved one by one, rows and all
+
+
 def sensitivities(model: Model, case: Any, figure: str) -> tuple[Moved, ...]:
-    """What moves a figure most: each input raised by 1 % of itself (of its valid span when it is 0), largest first."""
+    """What moves a figure most: each input raised by 1 % of itself (of its valid span when it is 0), largest first.
+
+    The figures of rows count too while a case has few enough; of a long log or a full house only what is said once does.
+    """
     base = model.function(case)
     if isinstance(base, Infeasible) or not math.isfinite(at := getattr(base, figure)):
         return ()
     found = []
     counts = {name: len(getattr(case, name)) for name in row_fields(model.case_class)}
     values = {name: _figure_of(case, name) for name in leaves(model.case_class, counts)}
+    own = quantities(model.case_class)
+    few = len(values) <= MOST_MOVED
     for name, said in leaves(model.case_class, counts).items():
-        if said.options:
+        if said.options or not (few or name in own):
             continue
         value = values[name]
         span = said.valid[1] - said.valid[0]

@@ -148,8 +148,9 @@ class Rows:
 
 
 def rows(label: str, of: type, *, least: int = 1, most: int) -> Any:
-    """An input field that is a tuple of rows of another declared dataclass."""
-    return field(metadata={ROWS_KEY: Rows(label=label, of=of, least=least, most=most)})
+    """An input field that is a tuple of rows of another declared dataclass; where none is needed it may be left out."""
+    said = {ROWS_KEY: Rows(label=label, of=of, least=least, most=most)}
+    return field(default=(), metadata=said) if least == 0 else field(metadata=said)
 
 
 @cache

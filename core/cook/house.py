@@ -1,10 +1,13 @@
 """The digester house on one clock: phases of every batch, the steam they draw together, the blow tank, and where they clash."""
 
-from dataclasses import dataclass, replace
+import math
+from dataclasses import dataclass, fields, replace
 
 from core.cook.models import SteamCase, steam
 from core.cook.profile import Points
-from core.errors import ImpossibleInput, Problem
+from core.errors import Caution, ImpossibleInput, Problem
+from core.quantity import check, figure, quantity, rows
+from core.register import Check, model
 
 STEP_MIN = 5.0
 
@@ -230,3 +233,129 @@ def later_start(
         if not house.clashes:
             return float(delay), house
     return None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BatchRow:
+    """A batch on the clock: when its rise begins (minutes from now), its phases, its steam and its pulp."""
+
+    rise_at: float = quantity("Rise begins", "min", possible=(-3000, 6000), decimals=0)
+    rise_min: float = quantity("Rise", "min", possible=(0, 600), above=True, decimals=0)
+    hold_min: float = quantity("Hold", "min", possible=(0, 1000), above=True, decimals=0)
+    steam_t_h: float = quantity("Steam in the rise", "t/h", possible=(0, 500), decimals=1)
+    hold_steam_t_h: float = quantity("Steam in the hold", "t/h", possible=(0, 500), decimals=1)
+    pulp_t: float = quantity("Pulp", "t OD", possible=(0, 500), decimals=2)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SteadyRow:
+    """A continuous consumer of steam, from minute to minute."""
+
+    steam_t_h: float = quantity("Steam", "t/h", possible=(0, 500), decimals=1)
+    start: float = quantity("from", "min", possible=(-1e5, 1e5), decimals=0, default=-1e4)
+    end: float = quantity("to", "min", possible=(-1e5, 1e5), decimals=0, default=1e4)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HouseCase:
+    """What runs and comes in the digester house, what it shares, and how many digesters cook like the first batch."""
+
+    batches: tuple[BatchRow, ...] = rows("Batch", BatchRow, most=60)
+    steady: tuple[SteadyRow, ...] = rows("Continuous", SteadyRow, least=0, most=8)
+    digesters: int = quantity("Batch digesters", "", possible=(1, 60), decimals=0, whole=True, default=1)
+    tank_now_t: float = quantity("In the blow tank now", "t OD", possible=(0, 1000), decimals=1, default=0.0)
+    wash_t_h: float = quantity("Washing takes", "t/h OD", possible=(0, 200), decimals=1, default=0.0)
+    wash_from: float = quantity("Washing stops at", "min", possible=(0, 1440), decimals=0, default=0.0)
+    wash_for: float = quantity("for", "min", possible=(0, 1440), decimals=0, default=0.0)
+    ahead_min: float = quantity("Looked ahead", "min", possible=(5, 2880), decimals=0, default=480.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HouseFound:
+    """The pace of the house, and the most it asks of steam and blow tank in the window."""
+
+    cycle_h: float = figure("Cycle, batch", "h", decimals=2, equation="(fill + rise + hold + blow + idle)/60")
+    apart_h: float = figure("Digesters apart", "h", decimals=2, equation="cycle/digesters")
+    adt_day: float = figure("Batch pulp a day", "ADt", decimals=0, equation="digesters × pulp/0.9 × 24/cycle")
+    steam_most_t_h: float = figure("Steam at most", "t/h", decimals=1, equation="largest sum, by five minutes")
+    tank_most_t: float = figure("Blow tank at most", "t OD", decimals=1, equation="largest of now + blows − washing")
+    cautions: tuple[Caution, ...] = ()
+
+
+def house_case(
+    batches: tuple[Batch, ...], steady: tuple[Steady, ...], limits: Limits, *, first: Batch, digesters: int, ahead_min: float
+) -> HouseCase:
+    """A house as the case of its model, the batch whose pace is told first. A batch long over is left out."""
+    kept = [first, *(b for b in batches if b is not first and b.end > 0.0)]
+    stop = limits.wash_stops[0] if limits.wash_stops else (0.0, 0.0)
+    named = {f.name for f in fields(BatchRow)}
+    return HouseCase(
+        batches=tuple(BatchRow(**{name: getattr(b, name) for name in named}) for b in kept),
+        steady=tuple(SteadyRow(steam_t_h=s.steam_t_h, start=s.start, end=s.end) for s in steady),
+        digesters=digesters,
+        tank_now_t=limits.tank_now_t,
+        wash_t_h=limits.wash_t_h,
+        wash_from=stop[0],
+        wash_for=stop[1] - stop[0],
+        ahead_min=ahead_min,
+    )
+
+
+_CHECK = {
+    "batches": ({"rise_at": 0, "rise_min": 95, "hold_min": 90, "steam_t_h": 12, "hold_steam_t_h": 1.8, "pulp_t": 10.08},),
+    "steady": ({"steam_t_h": 4.2},),
+    "digesters": 2,
+    "tank_now_t": 12.0,
+}
+
+
+@model(
+    "cook.house",
+    title="The digester house",
+    source="batches on one clock; balance of the blow tank",
+    holds_for=f"filling {FILL_MIN:.0f} min, blow {BLOW_MIN:.0f} min, idle {IDLE_MIN:.0f} min (defaults)",
+    equation="steam and pulp summed over the batches, step by step",
+    basis="default",
+    checks=(
+        Check(_CHECK, "cycle_h", (43 + 95 + 90 + 20 + 34) / 60.0),
+        Check(_CHECK, "adt_day", 2 * 10.08 / 0.9 * 1440.0 / 282.0),
+        Check(_CHECK, "steam_most_t_h", 16.2),
+        Check(_CHECK, "tank_most_t", 22.08),
+    ),
+)
+def house(case: HouseCase) -> HouseFound:
+    """The house of a case. Raises: ImpossibleInput."""
+    cautions = check(case)
+    batches = tuple(
+        Batch(
+            name=str(i),
+            digester=str(i),
+            rise_at=b.rise_at,
+            fill_min=FILL_MIN,
+            rise_min=b.rise_min,
+            hold_min=b.hold_min,
+            blow_min=BLOW_MIN,
+            steam_t_h=b.steam_t_h,
+            hold_steam_t_h=b.hold_steam_t_h,
+            pulp_t=b.pulp_t,
+        )
+        for i, b in enumerate(case.batches, start=1)
+    )
+    steady = tuple(Steady(name=str(i), steam_t_h=s.steam_t_h, start=s.start, end=s.end) for i, s in enumerate(case.steady))
+    limits = Limits(
+        steam_t_h=math.inf,
+        tank_t=math.inf,
+        tank_now_t=case.tank_now_t,
+        wash_t_h=case.wash_t_h,
+        wash_stops=((case.wash_from, case.wash_from + case.wash_for),) if case.wash_for else (),
+    )
+    ahead = look_ahead(batches, steady, limits, start=0.0, end=case.ahead_min)
+    paced = pace(batches[0], case.digesters)
+    return HouseFound(
+        cycle_h=paced.cycle_h,
+        apart_h=paced.apart_h,
+        adt_day=paced.adt_day,
+        steam_most_t_h=max(ahead.steam_t_h),
+        tank_most_t=max(ahead.tank_t),
+        cautions=cautions,
+    )

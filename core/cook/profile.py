@@ -53,6 +53,25 @@ def read_log(
     return tuple((float(m), float(t)) for m, t in points), tuple(cautions)
 
 
+def thinned(points: Points, most: int) -> Points:
+    """A log of at most so many points, to 0.1 min and 0.1 °C: those that bend it least go first, its ends and its pauses stay.
+
+    most: 2 or more. A log that is short enough keeps every point, rounded.
+    """
+    kept = [(round(m, 1), round(t, 1)) for m, t in points]
+    kept = [p for i, p in enumerate(kept) if i == 0 or p[0] > kept[i - 1][0]]
+    while len(kept) > max(2, most):
+        bends = [
+            (abs((a[0] - c[0]) * (b[1] - a[1]) - (a[0] - b[0]) * (c[1] - a[1])), i)
+            for i, (a, b, c) in enumerate(zip(kept, kept[1:], kept[2:], strict=False), start=1)
+            if c[0] - a[0] <= GAP_MIN
+        ]
+        if not bends:
+            break
+        kept.pop(min(bends)[1])
+    return tuple(kept)
+
+
 def _integral(points: Points, log_a: float, over_r_k: float) -> float:
     total = 0.0
     for (m0, t0), (m1, t1) in zip(points, points[1:], strict=False):

@@ -9,6 +9,8 @@ from enum import StrEnum
 
 from core.chance import student_quantile
 from core.errors import ImpossibleInput, Problem
+from core.quantity import check, figure, quantity, rows
+from core.register import Check, model
 
 GUARD = 1.645
 HISTORY_LEAST = 20
@@ -40,6 +42,7 @@ class CardTest:
 class TestVerdict:
     """Mean, the bounds each way (equal to the mean where only plain limits apply), the basis and the verdict."""
 
+    test: CardTest
     key: str
     n: int
     mean: float
@@ -65,6 +68,7 @@ def judge_test(test: CardTest) -> TestVerdict:
     n = len(test.results)
     if n == 0:
         return TestVerdict(
+            test=test,
             key=test.key,
             n=0,
             mean=math.nan,
@@ -96,6 +100,7 @@ def judge_test(test: CardTest) -> TestVerdict:
     else:
         verdict = Verdict.PASSED
     return TestVerdict(
+        test=test,
         key=test.key,
         n=n,
         mean=mean,
@@ -106,6 +111,78 @@ def judge_test(test: CardTest) -> TestVerdict:
         critical=test.critical,
         low_misses=low_misses,
         high_misses=high_misses,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ResultRow:
+    """One accepted result of a test of the card."""
+
+    value: float = quantity("Result", "", possible=(-1e6, 1e6), decimals=2)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BoundCase:
+    """A test of a lot against its card. A side that is open is given as the limit that nothing reaches."""
+
+    low: float = quantity("Card from", "", possible=(-1e9, 1e9), decimals=2, default=-1e9)
+    high: float = quantity("Card to", "", possible=(-1e9, 1e9), decimals=2, default=1e9)
+    history_sd: float = quantity("Sd of the history", "", possible=(0, 1e6), decimals=3, default=0.0)
+    history_n: int = quantity("Results of the history", "", possible=(0, 100_000), decimals=0, whole=True, default=0)
+    results: tuple[ResultRow, ...] = rows("Result", ResultRow, most=60)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BoundFound:
+    """Mean and the one-sided 95 % bound each way."""
+
+    mean: float = figure("Mean", "", decimals=2, equation="Σ results / n")
+    lower: float = figure("Bound below", "", decimals=2, equation="mean − t₀.₉₅ s/√n; of 1 or 2: 1.645 × history sd/√n")
+    upper: float = figure("Bound above", "", decimals=2, equation="mean + t₀.₉₅ s/√n; of 1 or 2: 1.645 × history sd/√n")
+    spare: float = figure("To the nearest limit", "", decimals=2, equation="least of bound − card from, card to − bound")
+
+
+_FOUR = {"low": 390, "results": tuple({"value": v} for v in (391.60769, 391.60769, 412.39230, 412.39230))}  # sd 12
+
+
+@model(
+    "deliver.lot_bound",
+    title="A test of a lot and its bound",
+    source="Student's t, one-sided 95 %",
+    holds_for="accepted results of one lot; 1 or 2 results by the history of the test",
+    equation="mean ± t₀.₉₅,ₙ₋₁ s/√n",
+    checks=(Check(_FOUR, "mean", 402.0), Check(_FOUR, "lower", 387.88, 1e-4)),
+)
+def bound(case: BoundCase) -> BoundFound:
+    """The bound of a test. Raises: ImpossibleInput for limits that do not rise."""
+    check(case)
+    found = judge_test(card_test(case))
+    return BoundFound(
+        mean=found.mean, lower=found.lower, upper=found.upper, spare=min(found.lower - case.low, case.high - found.upper)
+    )
+
+
+def card_test(case: BoundCase) -> CardTest:
+    """The case as a test of a card."""
+    return CardTest(
+        key="low",
+        low=case.low,
+        high=case.high,
+        critical=True,
+        results=tuple(r.value for r in case.results),
+        history_sd=case.history_sd,
+        history_n=case.history_n,
+    )
+
+
+def bound_case(test: CardTest) -> BoundCase:
+    """A test of a card as the case of this model; its open sides are far away."""
+    return BoundCase(
+        low=max(-1e9, test.low),
+        high=min(1e9, test.high),
+        history_sd=test.history_sd,
+        history_n=test.history_n,
+        results=tuple(ResultRow(value=r) for r in test.results),
     )
 
 

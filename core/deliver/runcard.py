@@ -111,6 +111,7 @@ class Relief:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunCard:
     draw: Draw
+    draw_case: DrawCase
     mix: Mix
     hours: float
     end_h: float
@@ -168,7 +169,8 @@ def _check(order: RunOrder) -> None:
 
 def _solve(order: RunOrder, supplies: tuple[Supply, ...]) -> RunCard | Infeasible:
     mix = mix_furnish(tuple(s.source for s in supplies))
-    drawn = draw(replace(order.draw, furnish_ash_pct=mix.ash_pct))
+    draw_case = replace(order.draw, furnish_ash_pct=mix.ash_pct)
+    drawn = draw(draw_case)
     if isinstance(drawn, Infeasible):
         return drawn
     hours = order.sale_t / drawn.sale_t_h
@@ -202,6 +204,7 @@ def _solve(order: RunOrder, supplies: tuple[Supply, ...]) -> RunCard | Infeasibl
     doses = tuple((a, a.dose_kg_t * wet_end / 60.0) for a in order.additives)
     return RunCard(
         draw=drawn,
+        draw_case=draw_case,
         mix=mix,
         hours=hours,
         end_h=end,

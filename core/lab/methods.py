@@ -81,7 +81,7 @@ TESTS: Final = {
         _t("ph", "pH", "", 1, (0.1, 0), (2, 12.5), (0, 14), "electrode"),
         _t("residual_clo2", "ClO₂ left", "g/L", 3, (0.005, 10), (0, 0.3), (0, 20), "iodometric titration"),
         _t("residual_peroxide", "Peroxide left", "g/L", 2, (0.05, 5), (0, 5), (0, 100), "iodometric titration"),
-        _t("white_liquor", "White liquor, effective alkali", "g/L NaOH", 1, (1.0, 1.5), (70, 130), (0, 250), "SCAN-N 30 idea"),
+        _t("white_liquor", "Effective alkali", "g/L NaOH", 1, (1.0, 1.5), (70, 130), (0, 250), "SCAN-N 30 idea"),
         _t("ink", "Ink, 950 nm", "ppm", 0, (0, 10), (0, 2000), (0, 100_000), "reflectance"),
         _t("unusable", "Unusable", "%", 1, (0.5, 0), (0, 15), (0, 100), "hand sorted"),
         _t("gain", "Flotation gain", "points", 1, (1.0, 0), (0, 25), (-50, 80), "brightness out less in"),

@@ -9,17 +9,21 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
-from core.chips.wood import BASES, Part
+from core.catalogue import find
+from core.chips.wood import BASES
 from core.cook import belt as belts
-from core.cook.belt import Belt
+from core.cook.design import LogPoint
+from core.cook.kinetic import Charge
 from core.cook.unit import CookPlan
 from core.errors import CoreError, ImpossibleInput
 from core.judge.band import Band, judge
-from desk.cases.benches import Bench, bench_view
+from core.quantity import quantities
+from core.unit import Worked
+from desk.cases.benches import Bench, bench_view, held_case
 from desk.chips import yard
 from desk.chips.drawings import belt_picture
 from desk.kit.bench import Well, read_wells, render_bench, typed_number
-from desk.kit.templatetags.vat import pct
+from desk.kit.templatetags.vat import clock, pct
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, colour_of, draw_small
 from desk.people.rights import may
@@ -184,22 +188,21 @@ def _wells(state, cook: str) -> tuple[Well, ...]:
     return tuple(replace(w, start=fed) if w.name == "feed_t_h" and fed else w for w in WELLS)
 
 
-def _worked(v: dict, basis: str, plan) -> Belt:
-    return belts.belt(
-        belts.BeltCase(
-            parts=(
-                Part(name="round wood", share=v["share_0"], moisture_pct=v["moisture_0"], rho_b=v["rho_0"]),
-                Part(name="sawmill", share=v["share_1"], moisture_pct=v["moisture_1"], rho_b=v["rho_1"]),
-            ),
-            basis=basis,
-            classes=tuple((mm, v[k]) for k, mm, _, _ in CLASSES),
-            presteam_min=v["presteam"],
-            feed_t_h=v["feed_t_h"],
-            species=plan.species,
-            charge=plan.charge,
-            points=plan.points,
-        )
+def _worked(v: dict, basis: str, plan) -> Worked:
+    """The belt as its model works it, in the cook that is in force."""
+    case = belts.BeltCase(
+        parts=tuple(
+            belts.PartRow(share=v[f"share_{i}"], moisture_pct=v[f"moisture_{i}"], rho_b=v[f"rho_{i}"]) for i in range(2)
+        ),
+        basis=basis,
+        classes=tuple(belts.ClassRow(mm=mm, share=v[k]) for k, mm, _, _ in CLASSES),
+        presteam_min=v["presteam"],
+        feed_t_h=v["feed_t_h"],
+        species=plan.species,
+        **{name: getattr(plan.charge, name) for name in quantities(Charge)},
+        points=tuple(LogPoint(minute=m, temp_c=t) for m, t in plan.points),
     )
+    return Worked(model="chips.belt", case=case, result=belts.belt_found(case))
 
 
 @require_safe
@@ -235,13 +238,16 @@ def belt(request):
         errors["share_0"] = "The set-up has no batch cook; an engineer adds one."
     elif not errors:
         try:
-            found = _worked(v | shares, basis, plan)
+            worked = _worked(v | shares, basis, plan)
+            found = worked.result.belt
         except ImpossibleInput as refusal:
             errors |= {"c4" if p.field == "classes" else p.field: f"{p.text[0].upper()}{p.text[1:]}" for p in refusal.problems}
         except CoreError as failure:
             errors["share_0"] = str(failure)
-    for w in (*wells, *classes):
+    for w, start in zip((*wells, *classes), (*_wells(state, unit), *CLASS_WELLS), strict=True):
         w["error"] = errors.get(w["name"], w["error"])
+        fed = start.name == "feed_t_h" and bool(unit)
+        w["source"] = "typed" if w["text"] != f"{start.start:g}" else "solved" if fed else "default"
     context |= {
         "wells": wells,
         "wood": plan.species if plan else "chips",
@@ -256,7 +262,16 @@ def belt(request):
         wood = colour_of(state.solution.enters(unit))[0]
         context |= {
             "b": found,
-            "judged": judge(found.uneven.kappa, band, confirmed=True),
+            "worked": worked,
+            "held": held_case(request.GET.get("held", ""), find("chips.belt")),
+            "hold_name": f"{plan.species} belt, {clock(state.now)}",
+            "marks": {
+                "kappa": f"m-{judge(found.uneven.kappa, band, confirmed=True).state.value}",
+                "spread": "m-act" if found.spread > 0.3 else "m-watch" if found.spread > 0.2 else "",
+                "thick": "m-act" if found.over_thick_pct > 12.0 else "m-watch" if found.over_thick_pct > 8.0 else "",
+            },
+            "dry_words": f"dry basis {found.dry_pct:.1f} %, a full chip {found.full_pct:.0f}",
+            "void_words": f"void filled {100.0 * found.steamed.void_filled:.0f} %",
             "shares": [
                 (name, [pct(getattr(found.mix, b)[i], 1) for b in ("green", "dry", "solid", "loose")])
                 for i, name in enumerate(("Round wood", "Sawmill"))

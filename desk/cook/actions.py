@@ -14,7 +14,8 @@ from django.utils import timezone
 from core.cook import fit as fits
 from core.cook import follow, kinetic
 from core.cook.kinetic import Charge
-from core.cook.profile import h_factor
+from core.cook.profile import h_factor, thinned
+from core.cook.running import MOST_POINTS
 from core.cook.species import DEFAULT, SPECIES, Fitted
 from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.next_cook import MOST_EA, MOST_H, NextCook, after_blow
@@ -258,7 +259,8 @@ def as_run(cook: Cook):
     if len(log) <= 3:
         return cook.profile
     end = minute_of(cook, cook.blown_at) if cook.blown_at else log[-1][0]
-    return (*log, (end, log[-1][1])) if end > log[-1][0] + 0.1 else log  # held at its last temperature until the blow
+    whole = (*log, (end, log[-1][1])) if end > log[-1][0] + 0.1 else log  # held at its last temperature until the blow
+    return thinned(whole, MOST_POINTS)
 
 
 def doubt_of(cook: Cook) -> str:

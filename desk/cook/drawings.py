@@ -218,7 +218,7 @@ def house_picture(batches, kappas: dict, house, limits, lanes, now, *, back: flo
             {
                 "y": n(y0 + i * 30),
                 "h": n(h),
-                "name": lane["key"],
+                "name": lane["line"],
                 "text": f"{lane['name']}, {figure(lane['t_h'], 1)} t/h",
                 "ty": n(y0 + i * 30 + h / 2 + 4),
                 "hex": hex_of(60.0),

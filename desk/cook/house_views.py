@@ -7,14 +7,18 @@ from datetime import timedelta
 from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
+from core.catalogue import find
 from core.cook import house as houses
 from core.cook import kinetic
 from core.cook.unit import CookPlan
 from core.errors import CoreError
+from core.unit import Worked
+from desk.cases.benches import held_case
 from desk.cook.drawings import house_picture
 from desk.cook.models import Cook
 from desk.cook.views import station
 from desk.kit.bench import Well, read_wells, render_bench
+from desk.kit.templatetags.vat import clock
 from desk.mill.context import state_of
 
 BACK_H, AHEAD_H = 3.0, 8.0
@@ -36,9 +40,9 @@ WELLS = tuple(
 
 def _continuous(state) -> list[dict]:
     """The continuous digesters of this mill: unit, what they cook, and what comes to them."""
-    line = state.line
+    line, lines = state.line, {u.id: u.line for u in state.mill.units}
     return [
-        {"key": unit, "name": plan.species, "t_h": line.inlets[unit].solids_t_h}
+        {"key": unit, "line": lines.get(unit, ""), "name": plan.species, "t_h": line.inlets[unit].solids_t_h}
         for unit, plan in line.acting.items()
         if isinstance(plan, CookPlan) and plan.vessel == "continuous"
     ]
@@ -130,7 +134,17 @@ def house(request):
         def at(m: float):
             return request.now + timedelta(minutes=m)
 
-        pace = houses.pace(coming[0], len({b.digester for b in batches})) if coming else None
+        worked = None
+        if coming:
+            case = houses.house_case(
+                tuple(batches),
+                steady,
+                limits,
+                first=coming[0],
+                digesters=len({b.digester for b in batches}),
+                ahead_min=window["end"],
+            )
+            worked = Worked(model="cook.house", case=case, result=houses.house(case))
         context |= {
             "house": found,
             "clashes": [(c, at(c.start), at(c.end)) for c in found.clashes[:6]],
@@ -138,7 +152,11 @@ def house(request):
             "next": coming[0] if coming else None,
             "way_at": at(coming[0].rise_at + way[0]) if way else None,
             "next_at": at(coming[0].rise_at) if coming else None,
-            "pace": pace,
+            "worked": worked,
+            "steam_words": f"allowed {v['steam_t_h']:.1f}",
+            "tank_words": f"holds {v['tank_t']:.1f}",
+            "held": held_case(request.GET.get("held", ""), find("cook.house")),
+            "hold_name": f"digester house, {clock(request.now)}",
             "blows": [
                 (
                     b,

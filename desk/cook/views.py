@@ -21,6 +21,7 @@ from core.cook import fit as fits
 from core.cook import follow, kinetic
 from core.cook.design import charge_of, designed, liquor_of, logged, solve_for
 from core.cook.profile import h_factor
+from core.cook.running import as_run, as_run_case, running, running_case
 from core.cook.species import DEFAULT, NAMES
 from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.band import Band, judge
@@ -210,11 +211,21 @@ def _followed(cook: Cook, now) -> dict:
     """A running cook as the page shows it."""
     minute = minute_of(cook, now)
     log = log_of(cook, now)
-    shown = log if log[-1][0] >= minute else log
     use, measured = cook.fitted, measured_of(cook)
     tested = CookFit.objects.filter(species=cook.species, in_use=True).first()
     sd = tested.after if tested else follow.UNCALIBRATED_SD
-    seen = follow.follow(cook.species, cook.given, cook.profile, shown, cook.target, coefficients=use, sd=sd, measured=measured)
+    case = running_case(
+        cook.species,
+        cook.given,
+        log=log,
+        plan=cook.profile,
+        target=cook.target,
+        coefficients=use,
+        sd=sd,
+        measured=measured,
+    )
+    worked = Worked(model="cook.running", case=case, result=running(case))
+    seen, shown = worked.result.followed, case.log
     move = follow.hold_move(
         seen, cook.species, cook.given, cook.profile, shown, cook.target, coefficients=use, measured=measured
     )
@@ -228,6 +239,10 @@ def _followed(cook: Cook, now) -> dict:
     at = lambda m: cook.started_at + timedelta(minutes=m)  # noqa: E731
     return {
         "f": seen,
+        "worked": worked,
+        "so_far_words": f"at the last temperature, {seen.minute:.0f} min",
+        "planned_words": f"{clock(at(seen.planned_stop))}, one standard deviation ± {sd:.1f}"
+        + (", uncalibrated default" if tested is None else ""),
         "move": move,
         "sd": sd,
         "minute": minute,
@@ -315,9 +330,14 @@ def one(request, number: int):
             context |= _followed(cook, request.now)
         else:
             points = actions.as_run(cook)
-            done = kinetic.cook(cook.species, cook.given, points, coefficients=cook.fitted)
+            case = as_run_case(cook.species, cook.given, points, cook.fitted)
+            worked = Worked(model="cook.as_run", case=case, result=as_run(case))
+            done, points = worked.result.cooked, case.log
             context |= {
                 "done": done,
+                "worked": worked,
+                "log_words": f"{len(case.points)} points of the log" if len(case.points) > 3 else "by its plan",
+                "residual_words": f"laboratory {cook.residual_g_l:.1f}" if cook.residual_g_l is not None else "",
                 "p": cook_picture(
                     done, points, band=(cook.target - 2, cook.target + 2), end=points[-1][0], measured=measured_of(cook)
                 ),

@@ -5,7 +5,7 @@ from django.http import Http404
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
-from core.deliver.release import CardTest, Verdict, retests_needed
+from core.deliver.release import CardTest, Verdict, bound_case, retests_needed
 from desk.deliver.actions import Refused, close_and_go_on, decide_lot, lot, lots, rights, running_lot, source_lot
 from desk.deliver.drawings import against_card, braid
 from desk.kit.templatetags.vat import figure, stop
@@ -69,6 +69,7 @@ def _tests(found, proposal, behind) -> list[dict]:
                 "limits": limits(test.band, d),
                 "mean": figure(verdict.mean, d) if verdict.n else "none",
                 "bound": bound or verdict.basis,
+                "case": bound_case(verdict.test) if verdict.n else None,
                 "bar": against_card(test, verdict),
                 "results": [figure(r.value, d) for r in results if r.value is not None],
                 "times": [r.at for r in results],

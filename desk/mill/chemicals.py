@@ -28,6 +28,7 @@ class Standing:
     last: tuple
     use_from: str
     typed_m3_h: float
+    case: TankCase | None  # what its cover was worked out from
     apart: bool  # use of the set-up and of the charges are more than 15 % apart
 
 
@@ -77,23 +78,20 @@ def _standing(state, t, book: list[Record], adt_h: float) -> Standing:
         "kg_adt": t.kg_adt(strength, adt_h),
     }
     if level is None:
-        return Standing(now_m3=0.0, read_at=None, found=None, why="No level is kept yet.", **common)
+        return Standing(now_m3=0.0, read_at=None, found=None, why="No level is kept yet.", case=None, **common)
     came = sum(r.value for r in book if r.status == "delivery" and r.at > level.at)
     hours = (state.now - level.at) / timedelta(hours=1)
     now = min(t.most_m3, drawn(level.value, came, t.use_m3_h, hours, t.least_m3))
+    case = TankCase(now_m3=now, least_m3=t.least_m3, most_m3=t.most_m3, use_m3_h=t.use_m3_h, lead_h=t.lead_h, load_m3=t.load_m3)
+    common |= {"now_m3": now, "read_at": level.at}
     try:
-        found = tank(
-            TankCase(
-                now_m3=now, least_m3=t.least_m3, most_m3=t.most_m3, use_m3_h=t.use_m3_h, lead_h=t.lead_h, load_m3=t.load_m3
-            )
-        )
+        found = tank(case)
     except ImpossibleInput as refusal:
-        return Standing(
-            now_m3=now, read_at=level.at, found=None, why="; ".join(f"{p.field} {p.text}" for p in refusal.problems), **common
-        )
+        why = "; ".join(f"{p.field} {p.text}" for p in refusal.problems)
+        return Standing(found=None, why=why, case=None, **common)
     if isinstance(found, Infeasible):
-        return Standing(now_m3=now, read_at=level.at, found=None, why=found.reason, **common)
-    return Standing(now_m3=now, read_at=level.at, found=found, why="", **common)
+        return Standing(found=None, why=found.reason, case=None, **common)
+    return Standing(found=found, why="", case=case, **common)
 
 
 def strength_of(state, chemical: str) -> Standing | None:

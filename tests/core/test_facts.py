@@ -10,8 +10,16 @@ from hypothesis import strategies as st
 
 import core.catalogue  # noqa: F401
 import tests.profile  # noqa: F401
+from core.cook.belt import BeltCase, ClassRow, PartRow, belt_found
+from core.cook.design import LogPoint
 from core.cook.follow import doubt
+from core.cook.house import BatchRow, HouseCase, house
+from core.cook.kinetic import Charge, cook
+from core.cook.profile import h_factor, thinned
+from core.cook.running import as_run, as_run_case, running, running_case
+from core.cook.species import Fitted
 from core.cook.unit import Made
+from core.deliver.release import CardTest, bound, bound_case, judge_test
 from core.errors import ImpossibleInput
 from core.judge.fresh import leads, led, row_leads
 from core.lab.methods import TESTS
@@ -183,3 +191,92 @@ class EarlyBlow(SimpleTestCase):
 
     def test_a_cook_without_a_plan_is_not_doubted(self):
         self.assertEqual(doubt(100.0, 0.0, 20.0, 60.0), "")
+
+
+@tag("core")
+class Thinned(SimpleTestCase):
+    """A log is thinned to its bends without changing what it cooks."""
+
+    @given(
+        st.lists(st.tuples(st.floats(0.5, 6.0), st.floats(-2.0, 2.0)), min_size=3, max_size=120),
+        st.integers(2, 60),
+    )
+    def test_ends_stay_time_rises_and_h_is_kept(self, steps, most):
+        minute, temp, log = 0.0, 80.0, [(0.0, 80.0)]
+        for dt, noise in steps:
+            minute += dt
+            temp = min(170.0, temp + dt)
+            log.append((minute, temp + noise))
+        kept = thinned(tuple(log), most)
+        self.assertEqual((kept[0], kept[-1][0]), ((0.0, 80.0), round(minute, 1)))
+        self.assertTrue(all(a[0] < b[0] for a, b in zip(kept, kept[1:], strict=False)))
+        self.assertTrue({m for m, _ in kept} <= {round(m, 1) for m, _ in log})
+
+    def test_a_thermometers_log_cooks_the_same(self):
+        log = tuple((float(m), min(170.0, 80.0 + m) + 0.3 * math.sin(m)) for m in range(0, 200, 1))
+        kept = thinned(log, 60)
+        self.assertLessEqual(len(kept), 60)
+        self.assertAlmostEqual(h_factor(kept) / h_factor(log), 1.0, delta=0.01)
+        whole, short = (cook("larch", CHARGE, points) for points in (log, kept))
+        self.assertAlmostEqual(whole.kappa, short.kappa, delta=0.3)
+
+
+CHARGE = Charge(ea_pct_naoh=18.0, sulphidity_pct=28.4, lw_m3_t=4.1)
+
+
+@tag("core")
+class Worked(SimpleTestCase):
+    """What pages tell of cooks, belts, houses and lots is what their registered models tell of the very case."""
+
+    PLAN = ((0.0, 80.0), (95.0, 170.0), (185.0, 170.0))
+
+    def test_a_running_cook_ends_as_its_log_will_when_it_is_run_on(self):
+        case = running_case(
+            "larch", CHARGE, log=self.PLAN[:2], plan=self.PLAN, target=30.0, coefficients=Fitted(), sd=5.0, measured=()
+        )
+        now = running(case)
+        ended = as_run(as_run_case("larch", CHARGE, self.PLAN, Fitted()))
+        self.assertAlmostEqual(now.kappa, ended.kappa, places=6)
+        self.assertAlmostEqual(now.residual_g_l, ended.residual_g_l, places=6)
+        at = as_run(as_run_case("larch", CHARGE, (*self.PLAN[:2], (now.stop_min, 170.0)), Fitted()))
+        self.assertAlmostEqual(at.kappa, 30.0, delta=0.2)
+        self.assertAlmostEqual(now.h_then, at.h, delta=2.0)
+
+    @given(st.floats(1.0, 20.0), st.integers(1, 6))
+    def test_more_digesters_make_more_pulp_and_never_less_steam(self, steam, digesters):
+        row = {"rise_min": 95.0, "hold_min": 90.0, "steam_t_h": steam, "hold_steam_t_h": 0.15 * steam, "pulp_t": 10.0}
+        at = lambda n: house(  # noqa: E731
+            HouseCase(batches=tuple(BatchRow(rise_at=60.0 * i, **row) for i in range(n)), digesters=n, tank_now_t=5.0)
+        )
+        one, more = at(digesters), at(digesters + 1)
+        self.assertGreater(more.adt_day, one.adt_day)
+        self.assertGreaterEqual(more.steam_most_t_h, one.steam_most_t_h)
+        self.assertGreaterEqual(more.tank_most_t, one.tank_most_t)
+        self.assertAlmostEqual(one.cycle_h, more.cycle_h)
+
+    @given(st.lists(st.floats(300, 450), min_size=1, max_size=12), st.floats(5, 30))
+    def test_a_lots_bound_is_the_verdicts(self, values, sd):
+        test = CardTest(key="csf", low=350.0, high=math.inf, critical=True, results=tuple(values), history_sd=sd, history_n=40)
+        told, verdict = bound(bound_case(test)), judge_test(test)
+        self.assertAlmostEqual(told.mean, verdict.mean)
+        self.assertAlmostEqual(told.lower, verdict.lower)
+        self.assertEqual(told.spare >= 0.0, not verdict.low_misses)
+
+    @given(st.floats(1.0, 15.0), st.floats(0.0, 30.0))
+    def test_a_belt_keeps_its_wood(self, feed, presteam):
+        found = belt_found(
+            BeltCase(
+                parts=(PartRow(share=62, moisture_pct=48.7, rho_b=510), PartRow(share=38, moisture_pct=43.8, rho_b=500)),
+                classes=(ClassRow(mm=3, share=60.0), ClassRow(mm=9, share=40.0)),
+                presteam_min=presteam,
+                feed_t_h=feed,
+                species="larch",
+                ea_pct_naoh=18.0,
+                sulphidity_pct=28.4,
+                lw_m3_t=4.1,
+                points=tuple(LogPoint(minute=m, temp_c=t) for m, t in self.PLAN),
+            )
+        )
+        self.assertAlmostEqual(found.wet_t_h * (1.0 - found.moisture_pct / 100.0), feed)
+        self.assertLessEqual(found.knots_longer_pct, found.knots_pct + 1e-9)
+        self.assertEqual(found.over_thick_pct, 40.0)

@@ -18,7 +18,9 @@ from desk.mill import in_force
 from desk.mill.state import MillState
 from tests import make
 
-FIGURE = re.compile(r'<a href="([^"]*/models/[^"]+)">\s*<span class="m [^"]*"><b class="num">([^<]+)</b>')
+FIGURE = re.compile(
+    r'<a (?:class="fig" )?href="([^"]*/models/[^"]+)">\s*(?:<span class="m [^"]*"><b class="num">)?([−\d][^<]*)<'
+)
 
 
 class Line(TestCase):
@@ -51,6 +53,10 @@ class OneNumber(Line):
         "/cook/?wood=alder&ea_pct_naoh=18.5",
         "/cook/continuous/",
         "/cook/continuous/?new_t_h=5.4&t2=157",
+        "/cook/house/",
+        "/cook/records/1148/",
+        "/chips/",
+        "/bleach/compare/?target=85",
     )
 
     def test_every_figure_opens_the_case_that_made_it(self):

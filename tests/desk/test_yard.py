@@ -8,10 +8,10 @@ from hypothesis import strategies as st
 
 import tests.profile  # noqa: F401
 from core.chips.bagasse import WetWashCase, wet_wash
-from core.chips.wood import OrderCase, Part, WeatherCase, order, weather
-from core.cook.belt import BeltCase, belt
+from core.chips.wood import OrderCase, WeatherCase, order, weather
+from core.cook.belt import BeltCase, ClassRow, PartRow, belt
+from core.cook.design import LogPoint
 from core.cook.house import batch_of, follow_on, pace
-from core.cook.kinetic import Charge
 from core.errors import ImpossibleInput
 from core.lab.fibre import LengthCase, PithCase, SandCase, fibre_length, pith, sand
 from desk.chips import yard
@@ -24,16 +24,21 @@ PLAN = ((0.0, 80.0), (95.0, 170.0), (185.0, 170.0))
 @tag("core")
 class Laws(SimpleTestCase):
     def case(self, **more):
-        parts = (Part(name="a", share=62, moisture_pct=48.7, rho_b=510), Part(name="b", share=38, moisture_pct=43.8, rho_b=500))
+        parts = (PartRow(share=62, moisture_pct=48.7, rho_b=510), PartRow(share=38, moisture_pct=43.8, rho_b=500))
         given = {
             "parts": parts,
             "basis": "green",
-            "classes": ((2.5, 40.0), (4.5, 50.0), (9.0, 10.0)),
+            "classes": (ClassRow(mm=2.5, share=40.0), ClassRow(mm=4.5, share=50.0), ClassRow(mm=9.0, share=10.0)),
             "presteam_min": 6.0,
             "feed_t_h": 10.0,
         }
         return BeltCase(
-            **(given | more), species="larch", charge=Charge(ea_pct_naoh=18.0, sulphidity_pct=28.4, lw_m3_t=4.1), points=PLAN
+            **(given | more),
+            species="larch",
+            ea_pct_naoh=18.0,
+            sulphidity_pct=28.4,
+            lw_m3_t=4.1,
+            points=tuple(LogPoint(minute=m, temp_c=t) for m, t in PLAN),
         )
 
     def test_the_belt(self):
@@ -42,7 +47,7 @@ class Laws(SimpleTestCase):
         self.assertEqual((found.over_thick_pct, found.accept_pct), (10.0, 90.0))
         self.assertLess(found.after.rejects, found.uneven.rejects)
         with self.assertRaisesMessage(ImpossibleInput, "90 %"):
-            belt(self.case(classes=((2.5, 40.0), (4.5, 50.0))))
+            belt(self.case(classes=(ClassRow(mm=2.5, share=40.0), ClassRow(mm=4.5, share=50.0))))
 
     def test_the_house_keeps_time_and_pulp(self):
         one = batch_of(name="1", digester="1", rise_at=0.0, plan=PLAN, lw_m3_t=4.1, wood_t=22.4, yield_pct=45.0)

@@ -46,6 +46,12 @@ def changed(before, after, decimals: int) -> str:
 
 
 @register.filter
+def upfirst(text: str) -> str:
+    """A sentence's first letter large, unless the word has its own way (pH)."""
+    return text if text[1:2].isupper() else text[:1].upper() + text[1:]
+
+
+@register.filter
 def fig(value, decimals=2) -> str:
     return figure(value, int(decimals))
 
@@ -246,6 +252,23 @@ def figline(context, worked, name: str, source: str = "", mark: str = "", label:
         places = said.decimals + more
         row |= {"held": figure(before, places), "change": changed(before, value, places)}
     return row
+
+
+@register.simple_tag(takes_context=True, name="fig")
+def figure_link(context, worked, name: str):
+    """A figure of the case that made it, in the reader's unit, leading to that case's own working; for a table."""
+    said = quantities(type(worked.result))[name]
+    value, _, more = shown(getattr(worked.result, name), said.unit, context.get("schools"))
+    href = working_path(worked.model, name, worked.case, context["request"].get_full_path())
+    return format_html('<a class="fig" href="{}">{}</a>', href, figure(value, said.decimals + more))
+
+
+@register.simple_tag(takes_context=True)
+def figname(context, worked, name: str):
+    """What a figure is called, with the reader's unit."""
+    said = quantities(type(worked.result))[name]
+    _, unit, _ = shown(getattr(worked.result, name), said.unit, context.get("schools"))
+    return format_html('{}<span class="u">{}</span>', said.label, unit) if unit else said.label
 
 
 @register.inclusion_tag("parts/hold.html", takes_context=True)
