@@ -1,7 +1,5 @@
 """Water and steam: enthalpies, saturation. Sources: fits within 0.02 % of steam tables, 0 to 200 °C; Antoine's equation."""
 
-import math
-
 from core.errors import ImpossibleInput, Problem
 from core.roots import brentq
 
@@ -38,8 +36,3 @@ def t_saturation(bar_abs: float) -> float:
 
 def kelvin(temp_c: float) -> float:
     return temp_c + 273.15
-
-
-def exp_rate(log_a: float, over_r_k: float, temp_c: float) -> float:
-    """exp(log_a − E/R/T)."""
-    return math.exp(log_a - over_r_k / kelvin(temp_c))

@@ -38,11 +38,6 @@ def kappa_by_h(kind: str, h: float, ea_pct_naoh: float) -> float:
     return float(a - b * math.log10(h) * ea_pct_naoh**n)
 
 
-def h_for_kappa(kind: str, kappa: float, ea_pct_naoh: float) -> float:
-    a, b, n, *_ = EMPIRICAL[kind]
-    return float(10.0 ** ((a - kappa) / (b * ea_pct_naoh**n)))
-
-
 def h_step(kind: str, h: float, ea_pct_naoh: float) -> float:
     """dH for one kappa: −H ln 10/(B EAⁿ)."""
     _, b, n, *_ = EMPIRICAL[kind]

@@ -12,7 +12,7 @@ from core.cook.kinetic import STEP_MIN, Charge, charge_cautions, kappa_of
 from core.cook.models import rejects_pct
 from core.cook.profile import Points, h_factor, read_log
 from core.cook.species import A_LIGNIN, DEFAULT, SPECIES, Fitted, fitted
-from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.errors import Caution, ImpossibleInput, Problem
 from core.heat import kelvin, p_saturation
 from core.quantity import check, figure, quantity
 from core.register import Check, model
@@ -303,20 +303,3 @@ def cook_classes(
         worst=max(done, key=lambda x: x.rejects).mm,
         cautions=cautions + more,
     )
-
-
-def presteam_minutes(case: PresteamCase, air_left: float) -> float | Infeasible:
-    """Minutes of steaming that leave so much of the air."""
-    from dataclasses import replace
-
-    if presteam(replace(case, minutes=60.0)).air_left > air_left:
-        return Infeasible(
-            field="air_left",
-            reason=f"{air_left:g} is not reached in 60 min of this steam",
-            nearest=presteam(replace(case, minutes=60.0)).air_left,
-        )
-    low, high = 0.0, 60.0
-    for _ in range(50):
-        mid = (low + high) / 2.0
-        low, high = (mid, high) if presteam(replace(case, minutes=mid)).air_left > air_left else (low, mid)
-    return high

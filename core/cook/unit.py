@@ -182,6 +182,7 @@ class CookPlan:
             "temp_c": hot,
             "hot_min": sum(b[0] - a[0] for a, b in zip(points, points[1:], strict=False) if min(a[1], b[1]) > hot - 1.0),
             "kappa": acts.kappa or 0.0,
+            "residual_g_l": acts.worked[0].case.residual_g_l if acts.worked else 0.0,
         }
 
 

@@ -30,12 +30,6 @@ def lot_number(*, line: str, kind: str, year: int, day: int, shift: str, serial:
     return f"{line}{kind}-{year % 100:02d}{day:03d}-{shift}{serial:02d}-{check_sign(bare)}"
 
 
-def is_lot_number(text: str) -> bool:
-    """Whether a typed number carries its right check sign, hyphens or not."""
-    bare = text.replace("-", "").strip().upper()
-    return len(bare) >= 2 and all(c in SIGNS for c in bare) and check_sign(bare[:-1]) == bare[-1]
-
-
 def new_share(x0: float, volume: float, q_in: float, q_out: float, hours: float) -> float:
     """Share of new material in a mixed vessel after so many hours.
 

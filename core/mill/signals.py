@@ -31,6 +31,7 @@ MEANS: Final = {  # what a test reads, as a unit names it of itself (`Kind.facts
     "brightness": "iso_pct",
     "freeness": "csf_ml",
     "ph": "ph",
+    "residual_alkali": "residual_g_l",
     "residual_clo2": "residual_g_l",
     "residual_peroxide": "residual_g_l",
 }

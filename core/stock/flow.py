@@ -98,12 +98,6 @@ def t_h_from_short_tons_a_day(short_t_d: float) -> float:
     return short_t_d * SHORT_TON_KG / 1000.0 / 24.0
 
 
-def air_fraction_at_pressure(air_pct: float, from_bar_abs: float, to_bar_abs: float) -> float:
-    """Free air, % by volume, carried to another absolute pressure: g/(1-g) = [g0/(1-g0)] p0/p (ideal gas)."""
-    ratio = air_pct / (100.0 - air_pct) * from_bar_abs / to_bar_abs
-    return 100.0 * ratio / (1.0 + ratio)
-
-
 def l_min_of(fibre_t_h: float, cons_pct: float) -> float:
     """L/min that carry so much oven-dry fibre at a consistency, density 1."""
     return 1000.0 * fibre_t_h / (0.6 * cons_pct)

@@ -108,16 +108,6 @@ def _jackknife_se(x: np.ndarray, y: np.ndarray, ratio: float) -> float:
     return float(pseudo.std(ddof=1) / math.sqrt(n))
 
 
-def pairs_needed(bias_pct: float, sd_pct: float) -> int:
-    """Pairs that would show a bias of this size: the least n with t(0.975, n-1) sd/sqrt n <= bias."""
-    if bias_pct == 0.0:
-        raise ImpossibleInput(Problem("bias_pct", "is 0; no number of pairs shows a bias of nothing"))
-    for n in range(3, 10_000):
-        if student_quantile(0.975, n - 1) * sd_pct / math.sqrt(n) <= abs(bias_pct):
-            return n
-    return 10_000
-
-
 def _problems(case: TransmitterCase) -> list[Problem]:
     bad = []
     for i, p in enumerate(case.pairs, start=1):

@@ -182,6 +182,20 @@ def _cook_of(state) -> tuple[str, CookPlan] | None:
     return next(((k, p) for k, p in state.line.acting.items() if isinstance(p, CookPlan) and p.vessel == "batch"), None)
 
 
+def _to_put(request, state, cook: str, feed_t_h: float) -> str:
+    """Where a feed that was typed is put in force: on the one unit that feeds the cook. Empty where it is so already, where
+    several feed it, or where this person may not."""
+    fed = [unit for unit in state.mill.feed_plans if state.feeds(unit, cook)]
+    if len(fed) != 1 or not request.user.may("move"):
+        return ""
+    now = state.line.acting[fed[0]].settings()["feed_t_h"]
+    shown = state.line.inlets[cook].solids_t_h  # at the moisture that is read; what is set is at the moisture of the set-up
+    if abs(feed_t_h - round(shown, 2)) < 1e-6 or shown <= 0.0:
+        return ""
+    asked = {"unit": fed[0], "feed_t_h": f"{now * feed_t_h / shown:.6g}", "back": request.get_full_path()}
+    return f"{reverse('mill:put')}?{urlencode(asked)}"
+
+
 def _wells(state, cook: str) -> tuple[Well, ...]:
     """The bench's wells; the feed opens at what comes to the cook."""
     fed = round(state.line.inlets[cook].solids_t_h, 2) if cook else 0.0
@@ -263,6 +277,7 @@ def belt(request):
         context |= {
             "b": found,
             "worked": worked,
+            "put_in_force": _to_put(request, state, unit, v["feed_t_h"]),
             "held": held_case(request.GET.get("held", ""), find("chips.belt")),
             "hold_name": f"{plan.species} belt, {clock(state.now)}",
             "marks": {

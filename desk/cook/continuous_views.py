@@ -20,6 +20,7 @@ from desk.cook.drawings import vessel_picture
 from desk.cook.views import band_of, station
 from desk.kit.bench import Well, render_bench
 from desk.kit.templatetags.vat import clock
+from desk.mill.beside import beside
 from desk.mill.context import state_of
 from desk.mill.in_force import LEAST_CHANGE
 
@@ -78,6 +79,7 @@ def vessel(request):
             values = {w["name"]: w["value"] for w in every}
             context |= _worked(values, state, species, zones)
             context["put_in_force"] = _to_put(request, values, found)
+            context["beside"] = beside(state, found[0]) if found else []
         except ImpossibleInput as refusal:
             for problem in refusal.problems:
                 next((w for w in every if w["name"] == problem.field), every[0])["error"] = f"{problem.field} {problem.text}"

@@ -11,6 +11,7 @@ from core.cook.unit import CookPlan
 from core.quantity import quantities
 from desk.kit.bench import BenchForm, typed_number
 from desk.kit.templatetags.vat import clock
+from desk.log.practice import newest_results
 from desk.mill.beside import read_words
 
 MOST_POINTS = 7
@@ -47,6 +48,14 @@ class Opening:
     met: Charge | None = None  # the charge as the wood that comes meets it, where that is another
 
 
+def _liquor_read(state, unit: str):
+    """The newest titration of the white liquor of a unit's line while it counts; None without one."""
+    line = next((u.line for u in state.mill.units if u.id == unit), "")
+    row = next((r for r in state.mill.plan.values() if r.test == "white_liquor" and r.line == line), None)
+    read = newest_results({row.id}).get(row.id) if row else None
+    return read if read is not None and state.leads(read) > 0.0 else None
+
+
 def openings(state) -> dict[str, Opening]:
     """The cooks of this mill as they are run now, by wood or plant: charge as in force, moisture as the chips come, the plan's
     log."""
@@ -68,6 +77,8 @@ def openings(state) -> dict[str, Opening]:
             sources["moisture_pct"] = read_words(state, read) if read else "set-up"
         else:
             wells["moisture_pct"] = BARE[0]["moisture_pct"]
+        if (liquor := _liquor_read(state, unit)) is not None:
+            wells["ea_g_l"], sources["ea_g_l"] = liquor.value, read_words(state, liquor)
         if row is not None and row.band.target is not None:
             wells["target"], sources["target"] = row.band.target, "set-up"
         met = plan.met(inlet)

@@ -39,6 +39,7 @@ from desk.kit.sheet import safe
 from desk.kit.templatetags.vat import clock, signed
 from desk.kit.text import whole
 from desk.log.models import Kind, Record
+from desk.mill.beside import beside
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
 from desk.people.rights import may, refuse
@@ -110,12 +111,13 @@ def design_page(request):
                 solved = solve_for(case, profile.points, context["lever"], coefficients=use)
             got = solved if solved is not None and not isinstance(solved, Infeasible) else None
             held = held_case(request.GET.get("held", ""), find("cook.design"))
-            beside = case_held(held, find("cook.design"))
+            other = case_held(held, find("cook.design"))
             context |= {
                 "d": found,
                 "worked": worked,
                 "case": case,
                 "put_in_force": _to_put(request, case, opening),
+                "beside": beside(state, opening.unit) if opening and case.species == opening.wells["species"] else [],
                 "met": _met(case, profile.points, use, opening),
                 "mark": f"m-{judge(found.cooked.kappa, band, confirmed=True).state.value}",
                 "sure_words": f"one standard deviation ± {fit.after if fit else follow.UNCALIBRATED_SD:.1f}; "
@@ -133,7 +135,7 @@ def design_page(request):
                     end=profile.points[-1][0],
                     after=got.cooked if got else None,
                     after_points=got.points if got else (),
-                    held=designed(beside).design.cooked if beside is not None else None,
+                    held=designed(other).design.cooked if other is not None else None,
                 ),
                 "put": _put(got) if got else "",
                 "hold": form.given,

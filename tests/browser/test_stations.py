@@ -33,7 +33,7 @@ class Stations(DeskCase):
         expect(page.get_by_text("dashed: O-Q-P-P")).to_be_visible()
         # a new kappa enters: the row is filled, put to the shift, and taken with its gate answered
         self.open("/moves/row/B1/")
-        page.get_by_label("Kappa into D0 now").fill("15.2")
+        page.locator("#id_kappa").fill("15.2")
         page.get_by_role("button", name="Put it to the shift").click()
         page.get_by_role("button", name="Take").click()
         page.get_by_role("button", name="Yes, in force").click()
