@@ -12,7 +12,7 @@ from desk.mill import state as mill_state
 from desk.mill.clock import set_clock
 from desk.mill.state import MillState
 from desk.people.models import Person
-from desk.shift import drift
+from desk.shift import drift, kept_board
 from desk.shift.demo import NOW, PIN, build
 
 DAYS = 5
@@ -71,6 +71,7 @@ def forget() -> None:
     mill_state._started.clear()
     ribbon.forget()
     drift.forget()
+    kept_board.forget()
     clock.forget()
 
 

@@ -3,7 +3,6 @@
 from datetime import timedelta
 
 from core.judge.due import DueState
-from desk.cook.running import running_cooks
 from desk.kit.svg import n
 from desk.kit.templatetags.vat import clock, figure, hm, tph
 from desk.mill.ribbon import STATIONS, draw_floor
@@ -13,8 +12,8 @@ FLAG_PX = 17.0  # flags nearer than this are one, with their number
 WORDS_PX = 190.0
 
 
-def shift_rule(shift, now, state, board, px: float = RULE_PX) -> dict:
-    """Ticks, the elapsed part, due flags, planned stops and now, along the shift."""
+def shift_rule(shift, now, state, board, px: float = RULE_PX, *, running=()) -> dict:
+    """Ticks, the elapsed part, due flags, planned stops, running cooks and now, along the shift."""
     hours = (shift.end - shift.start).total_seconds() / 3600.0
 
     def x(when) -> float:
@@ -31,7 +30,7 @@ def shift_rule(shift, now, state, board, px: float = RULE_PX) -> dict:
             labels.append({"x": n(x(at)), "text": f"{at:%H}", "anchor": anchor})
     flags = _flags(board, shift, x)
     stops = [_stop(s, state, x, px) for s in state.stops if s.start < shift.end and s.end > shift.start]
-    cooks = [_cook(r, x, px, bool(stops)) for r in running_cooks(now) if r.blows_at > shift.start]
+    cooks = [_cook(r, x, px, bool(stops)) for r in running if r.blows_at > shift.start]
     told = f"Shift {shift.start:%H:%M} to {shift.end:%H:%M}, {sum(f['n'] for f in flags)} samples due in it"
     return {
         "px": n(px),

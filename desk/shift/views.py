@@ -5,9 +5,11 @@ from datetime import timedelta
 from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.template.loader import render_to_string
 from django.views.decorators.http import require_GET, require_http_methods, require_POST, require_safe
 
 from core.judge.due import DueState
+from desk.cook.running import running_cooks
 from desk.deliver.actions import running_lot
 from desk.kit.bench import typed_number
 from desk.kit.ways import own_path
@@ -21,6 +23,7 @@ from desk.mill.effects import effects
 from desk.mill.ribbon import STATIONS, draw_ribbon
 from desk.mill.shifts import shift_of
 from desk.people.rights import may, refuse
+from desk.shift import kept_board
 from desk.shift.drawings import FLOOR_PX, floor, shift_rule
 from desk.shift.drift import everything, hidden_words, in_force, rows_that_drift, standing_known, vessels_that_drift
 
@@ -42,6 +45,7 @@ def shift_context(request, state) -> dict:
     lot = running_lot(state)
     notes = Record.objects.current().filter(kind=Kind.REMARK, at__gte=shift.start, at__lte=now)
     handed = Record.objects.current().filter(kind=Kind.HANDOVER, at__lte=now).order_by("-at", "-id").first()
+    running = running_cooks(now)
     cover = [*cover_rows(state), *(t for t in tank_rows(state) if t["order_by"] - now <= ORDERED_IN)]
     cover.sort(key=lambda c: c["hours"])
     late = [r for r in board.due_rows if r.due.state in (DueState.LATE, DueState.MISSED)]
@@ -50,8 +54,8 @@ def shift_context(request, state) -> dict:
         "chest_rows": {test: f"{state.mill.roles.point}.{test}" for test in ("freeness", "consistency")},
         "shift": shift,
         "left_h": (shift.end - now).total_seconds() / 3600.0,
-        "rule": shift_rule(shift, now, state, board),
-        "rule_floor": shift_rule(shift, now, state, board, FLOOR_PX),
+        "rule": shift_rule(shift, now, state, board, running=running),
+        "rule_floor": shift_rule(shift, now, state, board, FLOOR_PX, running=running),
         "ribbon": draw_ribbon(state),
         "stations": STATIONS,
         "gauges": gauges,
@@ -74,7 +78,6 @@ def shift_context(request, state) -> dict:
         "held_total": _held_total(state),
         "handed": handed,
         "handed_read": handed and Record.objects.filter(kind=Kind.HANDOVER_READ, about=handed).exists(),
-        "newest_id": Record.objects.order_by("-id").values_list("pk", flat=True).first() or 0,
         "may_move": request.user.may("move"),
     }
 
@@ -123,12 +126,26 @@ def _no_mill(request):
     return render(request, "no_mill.html", status=200)
 
 
+def _page(request, state) -> dict:
+    """The board, kept while nothing has changed, and the stamp by which the page asks for it again."""
+
+    def made() -> tuple[str, bool]:
+        context = shift_context(request, state)
+        return render_to_string("shift/_board.html", context, request), not context["taken"]
+
+    return {"board": kept_board.board(request, state, made), "newest_id": _newest_id()}
+
+
+def _newest_id() -> int:
+    return Record.objects.order_by("-id").values_list("pk", flat=True).first() or 0
+
+
 @require_GET
 def home(request):
     state = state_of(request)
     if state is None:
         return _no_mill(request)
-    return render(request, "shift/home.html", shift_context(request, state))
+    return render(request, "shift/home.html", _page(request, state))
 
 
 @require_GET
@@ -137,11 +154,10 @@ def live(request):
     state = state_of(request)
     if state is None:
         raise Http404
-    newest = Record.objects.order_by("-id").values_list("pk", flat=True).first() or 0
-    stamp = f"{newest}-{state.now:%H%M}"
+    stamp = f"{_newest_id()}-{state.now:%H%M}"
     if request.GET.get("stamp") == stamp:
         return HttpResponse(status=204)
-    return render(request, "shift/_live.html", shift_context(request, state))
+    return render(request, "shift/_live.html", _page(request, state))
 
 
 def _size(request) -> float | None:
