@@ -52,6 +52,11 @@ from core.mill.presets import (
     tower_of,
 )
 from core.mill.reading import SECTIONS
+from core.mill.signals import MEANS
+from core.mill.usual import OWN, stage_rows, usual_moves
+from core.practice.table import ROWS
+from core.quantity import quantities
+from core.register import find
 
 Draft = dict[str, Any]
 DIGESTER: Final = Text(label="Digester", least=1, most=20)
@@ -80,6 +85,7 @@ FIRST: Final[Mapping[str, Json]] = {  # a part of each list to begin with
     },
     "piles": {"name": "New pile", "kind": "plane", "unit": "", "share": 1, "limit_days": 60},
     "lines": {"name": "New line", "sentence": ""},
+    "moves": {"row": "B11", "place": "New place", "readings": {}, "opens": {}},
     "plan": {
         "place": "New place",
         "test": "consistency",
@@ -411,22 +417,49 @@ def proposed_rows(document: Json) -> list[Draft]:
                 continue
             fed = units[unit].get("cons_pct", 50)
             aim = 100 - fed if test == "moisture" else aims.get(test)
+            if test == "kappa" and unit == "o2":
+                aim = AFTER_OXYGEN
             row: Draft = {"id": f"{line['key']}.{unit}.{test}", "place": f"{line['key']} {place}", "test": test}
             row |= {"interval_min": 120, "who": "operator", "station": units[unit]["station"], "line": line["key"]}
-            rows.append(row | band_of(test, aim))
+            of_unit = {"unit": units[unit]["id"]} if units[unit].get("acts") and test in MEANS else {}
+            rows.append(row | band_of(test, aim) | of_unit)
+        rows += [row for unit in units.values() for row in stage_rows(unit)]
     for test in CHEST_TESTS if document["grades"] else ():
         card: Json = next((t for t in document["grades"][0]["tests"] if t["key"] == test), {})
         limits = {k: card.get(k) for k in ("low", "high", "outer_low", "outer_high", "target")}
         point = document.get("roles", {}).get("point", "machine.chest")
         row = {"id": f"{point}.{test}", "place": "Machine chest", "test": test, "interval_min": 120, "who": "operator"}
         rows.append(row | {"station": "deliver", "line": "", "critical": test != "ash", "grade": True, **limits})
-    return [row for row in rows if row["id"] not in have]
+    read = {(row.get("unit"), row.get("stage", 0), row["test"]) for row in document["plan"] if row.get("stage")}
+    lacking = [row for row in rows if row["id"] not in have]
+    return [row for row in lacking if (row.get("unit"), row.get("stage", 0), row["test"]) not in read]
+
+
+AFTER_OXYGEN: Final = 16.0  # kappa, to begin with
 
 
 def add_rows(document: Json) -> Draft:
-    """The draft with the rows that are proposed for it."""
+    """The draft with the rows that are proposed for it; a unit that names the row of its loss, kappa or brightness is given
+    it."""
     new = copy.deepcopy(dict(document))
-    new["plan"] += proposed_rows(document)
+    rows = proposed_rows(document)
+    new["plan"] += rows
+    for unit in new["units"]:
+        acts = unit.get("acts") or {}
+        known = keys(KINDS[acts["kind"]]) if acts.get("kind") in KINDS else {}
+        for test, name in OWN.items():
+            row = next((r["id"] for r in rows if r["id"] == f"{unit['id']}.{test}"), "")
+            if row and name in known and not acts.get(name):
+                acts[name] = row
+        if "moisture_row" not in unit and (row := next((r["id"] for r in rows if r["id"] == f"{unit['id']}.moisture"), "")):
+            unit["moisture_row"] = row
+    return new
+
+
+def add_moves(document: Json) -> Draft:
+    """The draft with the places of the practice table that are usual at its units."""
+    new = copy.deepcopy(dict(document))
+    new["moves"] = [*new.get("moves", ()), *usual_moves(document)]
     return new
 
 
@@ -467,7 +500,26 @@ def wells_of(document: Json, section: str, key: str) -> Iterator[tuple[str, Item
             yield f"digesters[{i}]", DIGESTER, digester
         return
     part = part_of(document, section, key) if key else document.get(section) or {}
-    yield from leaves(_class_of(section), part)
+    for place, said, value in leaves(_class_of(section), part):
+        if section != "moves" or not place.startswith(MOVE_WELLS):
+            yield place, said, value
+    if section == "moves":
+        yield from _move_wells(part)
+
+
+MOVE_WELLS: Final = ("readings.", "opens.")
+
+
+def _move_wells(part: Json) -> Iterator[tuple[str, Item, Any]]:
+    """The wells of a move's row: which row of the plan reads each, and what it opens with."""
+    model = ROWS[part["row"]].model if part.get("row") in ROWS else ""
+    wells = quantities(find(model).case_class) if model else {}
+    readings, opens = part.get("readings") or {}, part.get("opens") or {}
+    for name, said in wells.items():
+        if not said.options:
+            yield f"readings.{name}", Text(label=said.label, names="plan"), readings.get(name)
+    for name, said in wells.items():
+        yield f"opens.{name}", Number(said=said) if not said.options else Text(label=said.label), opens.get(name)
 
 
 def _steps(place: str) -> list[str | int]:
@@ -510,8 +562,11 @@ def typed(document: Json, section: str, key: str, values: Mapping[str, str]) -> 
         holder: Any = new if section == "mill" else part_of(new, section, key) if key else new[section]
         *way, last = _steps(place)
         for step in way:
-            holder = holder[step]
+            holder = holder.setdefault(step, {}) if isinstance(holder, dict) else holder[step]
         try:
+            if section == "moves" and place.startswith(MOVE_WELLS) and not values[place].strip():
+                holder.pop(last, None)
+                continue
             if old is None and not values[place].strip() and not isinstance(said, Flag):
                 continue
             value = _typed(said, values[place], place)

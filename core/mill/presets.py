@@ -252,6 +252,7 @@ RECIPES: Final = {
                 ("chips", "moisture", "chip feed"),
                 ("cook", "kappa", "blow"),
                 ("wash", "soda_loss", "last washer mat"),
+                ("o2", "kappa", "after oxygen"),
                 ("bleach", "brightness", "last washer"),
                 *_TOWER_ROWS,
             ),

@@ -11,7 +11,7 @@ from core.mill.lanes import lanes_of
 from core.mill.migrate import brought_up
 from core.mill.mill import Mill, mill_of, with_defaults
 from core.practice.table import ROWS
-from core.quantity import quantities
+from core.quantity import Quantity, quantities
 from core.register import find
 
 SECTIONS: Final = {  # the lists of a document, and what their parts are known by
@@ -67,6 +67,13 @@ def _strays(document: Json) -> Iterator[Problem]:
             yield Problem(place, f"is {value!r}; there is no such {words[names]}")
 
 
+def _misfit(said: Quantity, value: float | str) -> str | None:
+    """Why a well cannot open with a value, or None."""
+    if isinstance(value, str) and not said.options:
+        return f"is {value!r}; it must be a number"
+    return said.problem(value)
+
+
 def _checked(document: MillDocument) -> Iterator[Problem]:
     """What one part says of another: the furnish of sources, places of moves, readings of feeds, lanes of outlets."""
     sources = {s.source.key for s in document.sources}
@@ -98,6 +105,9 @@ def _checked(document: MillDocument) -> Iterator[Problem]:
             for well in (*move.readings, *move.opens):
                 if well not in known:
                     yield Problem(f"moves[{i}].{well}", f"is no well of {move.row}; there are {', '.join(known)}")
+            for well, value in move.opens.items():
+                if well in known and (why := _misfit(known[well], value)):
+                    yield Problem(f"moves[{i}].opens.{well}", why)
         for name in (*move.readings.values(), *((move.band,) if move.band else ())):
             if name not in rows and name not in tanks:
                 yield Problem(f"moves[{i}].readings", f"names {name!r}; the plan has no such row")

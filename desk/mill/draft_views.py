@@ -8,12 +8,14 @@ from django.utils.http import urlencode
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from core.errors import ImpossibleInput, Problem
+from core.lab.methods import TESTS
 from core.mill import draft as drafting
 from core.mill.document import Machine
 from core.mill.kinds import KINDS
 from core.mill.presets import PRESETS, RECIPES
 from core.mill.reading import SECTIONS
 from core.mill.trial import balance_of
+from core.mill.usual import usual_moves
 from core.quantity import quantities
 from desk.kit.bench import typed_number
 from desk.mill import drafts
@@ -27,7 +29,7 @@ TABS = {
     "line": ("units", "lines", "draws"),
     "vessels": ("vessels", "sources", "tanks", "piles"),
     "grades": ("grades",),
-    "plan": ("plan",),
+    "plan": ("plan", "moves"),
     "mill": ("mill", "machine", "roles", "schools"),
 }
 ONE = ("mill", "machine", "roles", "schools")  # sections that are one part, without a key
@@ -41,6 +43,7 @@ NAMED = {
     "piles": "Piles",
     "grades": "Grades",
     "plan": "Sampling plan",
+    "moves": "Moves, where a row is used",
     "mill": "Mill",
     "machine": "Machine",
     "roles": "Roles",
@@ -70,7 +73,11 @@ def _titles(document, section: str) -> list[dict]:
         return [{"key": "", "title": NAMED[section]}]
     name = SECTIONS[section]
     return [
-        {"key": p[name], "title": p.get("title") or p.get("name") or p.get("place") or p[name], "test": p.get("test", "")}
+        {
+            "key": p[name],
+            "title": p.get("title") or p.get("name") or p.get("place") or p[name],
+            "test": TESTS[p["test"]].name if p.get("test") in TESTS else p.get("row", ""),
+        }
         for p in document.get(section) or ()
     ]
 
@@ -129,6 +136,7 @@ def _page(request, *, typed=None, problems: tuple[Problem, ...] = (), status: in
             {"section": s, "name": NAMED[s], "parts": _titles(document, s), "adds": s in drafting.FIRST} for s in TABS[tab]
         ],
         "rows_lacking": len(drafting.proposed_rows(document)) if tab == "plan" else 0,
+        "moves_lacking": len(usual_moves(document)) if tab == "plan" else 0,
     }
     if tab == "line":
         context["picture"] = draft_picture(document, trial, faulty, key if section == "units" else "")
@@ -287,6 +295,10 @@ def _rows(request, document, section, key):
     return drafting.add_rows(document), "rows of the plan added", f"{reverse('mill:draft')}?tab=plan"
 
 
+def _moves(request, document, section, key):
+    return drafting.add_moves(document), "moves added", f"{reverse('mill:draft')}?tab=plan"
+
+
 def _row(change):
     def step(request, document, section, key):
         place = request.POST.get("place", "")
@@ -320,6 +332,7 @@ STEPS = {
     "take": _take,
     "type": _typed_in,
     "rows": _rows,
+    "moves": _moves,
     "row": _row(drafting.add_row),
     "less": _row(drafting.take_row),
     "share": _share,

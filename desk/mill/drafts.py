@@ -35,6 +35,8 @@ HEADINGS = {
     "tests": "Its card",
     "shares": "Furnish, % of oven-dry",
     "additives": "Additives, kg/t",
+    "readings": "Read by the plan",
+    "opens": "Opens with, where nothing is read or solved",
     "levels_m": "Levels",
     "volumes_m3": "Volumes",
 }

@@ -8,8 +8,10 @@ from django.test import SimpleTestCase, tag
 from core.errors import ImpossibleInput
 from core.mill import draft as drafting
 from core.mill.presets import PRESETS, RECIPES
-from core.mill.reading import faults_of, read_document
+from core.mill.reading import faults_of, read_document, read_mill
 from core.mill.trial import balance_of, steps_of, tried
+from core.mill.usual import stages_of, usual_moves
+from core.practice.table import ROWS
 from desk.shift.demo import DOCUMENT
 
 MACHINE = {
@@ -157,3 +159,75 @@ class Steps(SimpleTestCase):
                 }
                 demo = drafting.typed(demo, section, key, shown)
         self.assertEqual(read_document(demo), read_document(json.loads(DOCUMENT.read_text())))
+
+
+@tag("core")
+class UsualMoves(SimpleTestCase):
+    """Rows of the practice table at the units of a line: added once, whole, filled by the plan, typed and taken out."""
+
+    def test_every_recipe_gets_moves_that_fit_its_plan_and_its_line(self):
+        for recipe in RECIPES:
+            document = drafting.add_moves(whole(recipe))
+            with self.subTest(recipe=recipe):
+                self.assertEqual(faults_of(document), ())
+                self.assertEqual(usual_moves(document), [])  # once is enough
+                mill = read_mill(document)
+                line = tried(document).line
+                for place in mill.moves.values():
+                    facts = line.facts(place.unit, place.stage)
+                    solved = ROWS[place.row].solved
+                    self.assertTrue(
+                        not solved or place.row == "B6" or any(fact in facts for fact in solved.values()), place.key
+                    )
+                    for row in place.readings.values():
+                        self.assertTrue(row in mill.plan or row.startswith("tank."), row)
+
+    def test_a_bleached_line_is_sampled_after_its_stages_and_its_rows_read_them(self):
+        document = drafting.add_moves(whole("chemical"))
+        stages = {(r["unit"], r["stage"], r["test"]) for r in document["plan"] if r.get("stage")}
+        acts = next(u for u in document["units"] if u["id"] == "X.bleach")["acts"]
+        for i, stage in enumerate(stages_of(acts), start=1):
+            self.assertIn(("X.bleach", i, "ph"), stages)
+            self.assertEqual(("X.bleach", i, "residual_clo2") in stages, stage.name[0] == "D")
+        rows = {m["row"] for m in document["moves"]}
+        self.assertLessEqual({"K9", "W1", "W7", "B1", "B3", "B5", "B6"}, rows)
+        bright = next(m for m in document["moves"] if m["row"] == "B3")
+        self.assertEqual(bright["readings"]["iso_pct"], "X.bleach.brightness")
+        self.assertIn("residual_g_l", bright["readings"])
+
+    def test_a_move_is_typed_well_by_well_and_cleared_again(self):
+        document = drafting.add_moves(whole("chemical"))
+        key = next(m["key"] for m in document["moves"] if m["row"] == "W7")
+        wells = {place: said for place, said, _ in drafting.wells_of(document, "moves", key)}
+        self.assertIn("opens.target", wells)
+        self.assertEqual(wells["readings.kappa"].names, "plan")
+        typed = drafting.typed(document, "moves", key, {"opens.target": "15,5", "readings.kappa": "X.cook.kappa"})
+        part = drafting.part_of(typed, "moves", key)
+        self.assertEqual((part["opens"]["target"], part["readings"]["kappa"]), (15.5, "X.cook.kappa"))
+        self.assertEqual(faults_of(typed), ())
+        cleared = drafting.typed(typed, "moves", key, {"opens.target": "", "readings.kappa": ""})
+        self.assertNotIn("target", drafting.part_of(cleared, "moves", key)["opens"])
+        self.assertNotIn("kappa", drafting.part_of(cleared, "moves", key)["readings"])
+        with self.assertRaisesMessage(ImpossibleInput, "must be a number"):
+            drafting.typed(document, "moves", key, {"opens.target": "much"})
+        with self.assertRaisesMessage(ImpossibleInput, "at most"):
+            drafting.typed(document, "moves", key, {"opens.target": "9999"})
+
+    def test_what_a_move_opens_with_is_checked_against_its_model(self):
+        document = drafting.add_moves(whole("chemical"))
+        for value, said in ((-5.0, "at least"), ("soft", "must be a number")):
+            spoilt = copy.deepcopy(document)
+            part = next(m for m in spoilt["moves"] if m["row"] == "W7")
+            part["opens"]["target"] = value
+            told = [p for p in faults_of(spoilt) if p.field.endswith("opens.target")]
+            with self.subTest(value=value):
+                self.assertEqual(len(told), 1)
+                self.assertIn(said, told[0].text)
+
+    def test_the_demo_mill_keeps_its_own_and_lacks_few(self):
+        document = json.loads(DOCUMENT.read_text())
+        lacking = {m["key"] for m in usual_moves(document)}
+        have = {(m["row"], m.get("unit"), m.get("stage", 0)) for m in document["moves"]}
+        self.assertFalse({(m["row"], m["unit"], m.get("stage", 0)) for m in usual_moves(document)} & have)
+        self.assertEqual(faults_of(drafting.add_moves(document)), ())
+        self.assertNotIn("B3-K.bleach.3", lacking)

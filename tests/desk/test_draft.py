@@ -32,7 +32,7 @@ class Draft(TestCase):
     def test_every_part_of_the_demo_mill_opens(self):
         document = current().document
         for section, name in drafting.SECTIONS.items():
-            if section in ("lanes", "moves"):
+            if section == "lanes":
                 continue
             for part in document[section]:
                 with self.subTest(section=section, part=part[name]):
@@ -41,6 +41,20 @@ class Draft(TestCase):
         for section in ("mill", "machine", "roles", "schools"):
             self.assertContains(self.client.get("/mill/draft/", {"part": f"{section}:"}), f'value="{section}:"')
         self.assertRegex(self.client.get("/mill/draft/").content.decode(), r"9\s+of\s+9\s+steps")
+
+    def test_usual_moves_are_added_typed_and_stand_in_the_table_once_in_force(self):
+        page = self.client.get("/mill/draft/?tab=plan")
+        self.assertContains(page, "usual move")
+        lacking = page.context["moves_lacking"]
+        before = len(current().document["moves"])
+        self.assertEqual(self.step("moves", "plan:").status_code, 302)
+        self.assertEqual(len(current().document["moves"]), before + lacking)
+        self.assertNotContains(self.client.get("/mill/draft/?tab=plan"), "usual move")
+        self.step("type", "moves:B6-EOP", **{"opens.inner": "0,2"})
+        part = next(m for m in current().document["moves"] if m["key"] == "B6-EOP")
+        self.assertEqual(part["opens"]["inner"], 0.2)
+        refused = self.step("type", "moves:B6-EOP", **{"opens.inner": "wide"})
+        self.assertContains(refused, "it must be a number", status_code=422)
 
     def test_a_typed_value_changes_the_solved_unit_and_can_be_stepped_back(self):
         before = current().trial.line.acts["K.larch.wash"].worked[0].result.loss_kg_adt
