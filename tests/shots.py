@@ -36,7 +36,7 @@ VIEWS = {
     "bleach": ("/bleach/?front=30", "mr", 1280, 800, "day"),
     "case": ("/mill/case/?s.K.larch.cook.ea_pct_naoh=17.2&s.K.alder.chips.feed_t_h=5.2", "mr", 1280, 1000, "night"),
     "setup": ("/mill/draft/?part=units:K.larch.wash", "pn", 1280, 800, "day"),
-    "moves": ("/moves/?group=cook", "mr", 1280, 800, "day"),
+    "moves": ("/moves/?group=bleach", "mr", 1280, 800, "day"),
     "instruments": ("/instruments/", "pn", 1280, 800, "night"),
 }
 FLAGS = [

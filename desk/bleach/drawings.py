@@ -26,6 +26,9 @@ def _lines(done: Bleached, wood: str, x, ky, by) -> tuple[str, str]:
     return polyline(kappa), polyline(iso)
 
 
+CLOSE_PX = 16.0
+
+
 def sequence_picture(
     plan: Plan,
     done: Bleached,
@@ -103,19 +106,21 @@ def sequence_picture(
             kg, left = ad_of(v), ad_of(s.done.residual) if k == 0 and name in ("ClO2", "H2O2") else 0.0
             bx = at + 31.0 * k
             moved = ad_of(pens.get(name, v))
+            pen = abs(moved - kg) > 0.05
+            close = pen and abs(bar(moved) - bar(kg)) < CLOSE_PX  # both figures in one place then
             p["bars"].append(
                 {
                     "x": n(bx),
                     "y": n(BARS[1] - bar(kg)),
                     "h": n(bar(kg)),
-                    "text": figure(kg, 1),
+                    "text": "" if close else figure(kg, 1),
                     "name": FORMULA.get(name, name),
                     "tx": n(bx + 7.5),
                     "ty": n(BARS[1] - bar(kg) - 5),
                     "left_y": n(BARS[1] - bar(kg)),
                     "left_h": n(bar(min(kg, left))),
-                    "pen": n(BARS[1] - bar(moved)) if abs(moved - kg) > 0.05 else "",
-                    "pen_text": figure(moved, 1),
+                    "pen": n(BARS[1] - bar(moved)) if pen else "",
+                    "pen_text": f"{figure(kg, 1)} to {figure(moved, 1)}" if close else figure(moved, 1),
                     "low": i % 2 == 1 and len(done.steps) > 4,
                 }
             )
