@@ -4,6 +4,7 @@ import os
 from pathlib import Path
 
 from desk.kit.keyfile import kept_key
+from desk.kit.station import APPS
 
 HOUSE = Path(__file__).resolve().parent.parent
 DATA = Path(os.environ.get("VAT_DATA", HOUSE / ".vat")).resolve()
@@ -35,12 +36,7 @@ INSTALLED_APPS = [
     "desk.intake",
     "desk.cases",
     "desk.stations",
-    "desk.chips",
-    "desk.cook",
-    "desk.wash",
-    "desk.bleach",
-    "desk.stock",
-    "desk.deliver",
+    *APPS,
     "desk.moves",
     "desk.schedule",
     "desk.shift",

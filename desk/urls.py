@@ -2,6 +2,8 @@
 
 from django.urls import include, path
 
+from desk.kit.station import installed
+
 urlpatterns = [
     path("", include("desk.shift.urls")),
     path("", include("desk.shift.people_urls")),
@@ -14,12 +16,7 @@ urlpatterns = [
     path("", include("desk.handbook.urls")),
     path("", include("desk.intake.urls")),
     path("cases/", include("desk.cases.urls")),
-    path("chips/", include("desk.chips.urls")),
-    path("cook/", include("desk.cook.urls")),
-    path("wash/", include("desk.wash.urls")),
-    path("bleach/", include("desk.bleach.urls")),
-    path("stock/", include("desk.stock.urls")),
-    path("deliver/", include("desk.deliver.urls")),
+    *(path(f"{s.key}/", include(s.urls)) for s in installed()),
     path("", include("desk.stations.urls")),
 ]
 

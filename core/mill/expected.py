@@ -8,16 +8,18 @@ from core.bleach.line import PRICES
 from core.blend.mix import Mix
 from core.line.acting import Line
 from core.mill.mill import Mill
+from core.mill.signals import solved_at
 from core.quantity import figure
 from core.wash.line import Prices
 
 POWER_MWH: Final = 60.0  # a MWh, default
+SET_TESTS: Final = ("ph",)  # what a stage is set to, not what comes of it
 OF_THE_MIX: Final = {"freeness": "csf_ml", "brightness": "iso_pct", "ash": "ash_pct"}
 
 
 def expected(mill: Mill, line: Line, mix: Mix) -> dict[str, float]:
-    """Values of the rows that a unit or the blend computes, by row: kappa of cooks, loss of washers, brightness of bleaching,
-    and what the furnish gives the machine's chest."""
+    """Values of the rows that a unit or the blend computes, by row: kappa of cooks, loss of washers, what leaves every
+    stage of bleaching, and what the furnish gives the machine's chest."""
     told: dict[str, float] = {}
     for key, plan in mill.cook_plans.items():
         kappa = line.acts[key].kappa
@@ -31,6 +33,9 @@ def expected(mill: Mill, line: Line, mix: Mix) -> dict[str, float]:
         iso = line.acts[key].iso_pct
         if bleaching.iso_row and iso is not None:
             told[bleaching.iso_row] = iso
+    for row in mill.plan.values():
+        if row.id not in told and row.test not in SET_TESTS and (value := solved_at(line, row)) is not None:
+            told[row.id] = value
     for test, name in OF_THE_MIX.items():
         told[f"{mill.roles.point}.{test}"] = float(getattr(mix, name))
     return {row: value for row, value in told.items() if row in mill.plan}

@@ -4,6 +4,7 @@ import math
 from collections.abc import Iterable, Iterator
 from typing import Any, Final
 
+from core.bleach.unit import BleachPlan
 from core.document import Json, Problems, Schema, at, leaves, read, schema
 from core.errors import ImpossibleInput, Problem
 from core.mill.document import FORMAT, FORMER, MillDocument
@@ -95,6 +96,12 @@ def _checked(document: MillDocument) -> Iterator[Problem]:
         if unit.moisture_row and rows[unit.moisture_row].test != "moisture":
             told = f"names {unit.moisture_row!r}, which reads {rows[unit.moisture_row].test}; it must read moisture"
             yield Problem(f"units[{i}].moisture_row", told)
+    stages = {u.id: len(u.acts.charges) for u in document.units if isinstance(u.acts, BleachPlan) and u.acts.sequence}
+    for section in ("plan", "moves"):
+        for i, part in enumerate(getattr(document, section)):
+            if part.stage > (most := stages.get(part.unit, 0)):
+                told = f"is {part.stage}; {part.unit or 'no unit'} has {most} stages" if part.unit else "is set without a unit"
+                yield Problem(f"{section}[{i}].stage", told)
     for i, draw in enumerate(document.draws):
         if draw.rest and draw.rest not in outlets[draw.tank]:
             yield Problem(f"draws[{i}].rest", f"is {draw.rest!r}; {draw.tank} has {', '.join(outlets[draw.tank]) or 'none'}")

@@ -10,17 +10,12 @@ from core.practice.table import ROWS, Practice, Proposal
 from desk.cook.actions import decided_on_next, move_on_next
 from desk.cook.models import Cook
 from desk.cook.views import band_of
+from desk.kit.station import MoveGroup, move_groups
 from desk.kit.templatetags.vat import figure
 from desk.log.models import Kind, Record
 from desk.log.practice import asked, newest_results, opening
 from desk.mill.ribbon import STATIONS
 
-GROUPS = (
-    ("cook", "Chips and Cook", ("chips", "cook")),
-    ("mechanical", "Mechanical", ("mechanical",)),
-    ("wash", "Wash and oxygen", ("wash", "oxygen")),
-    ("bleach", "Bleach", ("bleach",)),
-)
 BLOW_COUNTS = timedelta(hours=24)
 ORDER = {"stands": 0, "unread": 1, "calm": 2}
 
@@ -39,24 +34,26 @@ class Line:
     decided: Record | None = None
 
 
-def group_of(key: str):
-    return next((g for g in GROUPS if g[0] == key), GROUPS[0])
+def group_of(key: str) -> MoveGroup:
+    """The group that an address names; the first where it names none."""
+    groups = move_groups()
+    return next((g for g in groups if g.key == key), groups[0])
+
+
+def group_with(practice: Practice) -> MoveGroup:
+    """The group that shows a row."""
+    return next(g for g in move_groups() if practice.station in g.rows)
 
 
 def station_of(practice: Practice) -> str:
-    """The station whose menu entry a row belongs to."""
-    return (
-        practice.station
-        if practice.station in {k for k, _, _ in STATIONS}
-        else "wash"
-        if practice.station == "oxygen"
-        else "cook"
-    )
+    """The column of the ribbon that a row belongs to."""
+    columns = {k for k, _, _ in STATIONS}
+    return practice.station if practice.station in columns else group_with(practice).station
 
 
 def lines(state, group) -> list[Line]:
     """The rows of a group, those that stand first."""
-    wanted = {k: p for k, p in ROWS.items() if p.station in group[2]}
+    wanted = {k: p for k, p in ROWS.items() if p.station in group.rows}
     spots = [s for s in state.mill.moves.values() if s.row in wanted]
     newest = newest_results({r for s in spots for r in s.readings.values()})
     decisions = decided([s.subject for s in spots])

@@ -14,13 +14,14 @@ from core.quantity import quantities
 from core.register import find
 from desk.cases.benches import sweep
 from desk.kit.bench import BenchForm, cautions_of, render_bench, result_rows, typed_number
+from desk.kit.station import move_groups
 from desk.kit.text import whole
 from desk.log.models import Kind, Record
 from desk.log.practice import newest_results, opening, slip_of
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
 from desk.moves import actions
-from desk.moves.board import GROUPS, group_of, lines, station_of
+from desk.moves.board import group_of, group_with, lines, station_of
 from desk.people.rights import refuse
 
 _forms: dict[str, type[BenchForm]] = {}
@@ -39,10 +40,10 @@ def table(request):
     group = group_of(request.GET.get("group", "cook"))
     found = lines(state, group)
     context = {
-        "station": "cook" if group[0] == "mechanical" else group[0],
+        "station": group.station,
         "stations": STATIONS,
         "small": draw_small(state),
-        "groups": GROUPS,
+        "groups": move_groups(),
         "group": group,
         "lines": found,
         "standing": sum(x.state == "stands" for x in found),
@@ -98,7 +99,7 @@ def row(request, key: str):
         "waiting": actions.waiting(spot),
         "may_propose": request.user.may("propose"),
         "may_move": request.user.may("move"),
-        "group": next(g for g in GROUPS if practice.station in g[2]),
+        "group": group_with(practice),
         "plan_row": spot.band in state.mill.plan,
         "reads": labels.get(practice.reads, ""),
     }

@@ -9,13 +9,14 @@ from django.urls import reverse
 from core.judge.band import Band
 from desk.instruments.models import Signal, at
 from desk.instruments.store import series
+from desk.kit.station import move_groups
 from desk.lab.board import Board, RowNow
 from desk.lab.drawings import last_results
 from desk.log.models import Kind, Record
 from desk.log.moves import UNDO_S, may_undo, share_slip
 from desk.mill.effects import Effect, effects
 from desk.mill.state import VesselNow
-from desk.moves.board import GROUPS, Line, lines
+from desk.moves.board import Line, lines
 
 DECIDED_FOR = timedelta(hours=2)
 PAST_SHOWN = 8
@@ -86,7 +87,7 @@ def standing_rows(state, board: Board) -> list[Drift]:
     """Rows of the practice table that stand at the readings now and whose slip is not open above already."""
     open_spots = {d.move.data.get("spot") for d in board.rows if d.move is not None and d.decision is None}
     found, seen = [], set()
-    for group in GROUPS:
+    for group in move_groups():
         for line in lines(state, group):
             if line.state != "stands" or line.key in open_spots or line.key in seen:
                 continue

@@ -5,6 +5,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_safe
 
 from core.stream import COMPONENTS, NAMES
+from desk.kit.station import by_key
 from desk.kit.templatetags.vat import tph
 from desk.lab.board import Board
 from desk.mill.context import state_of
@@ -16,20 +17,13 @@ WILL_DO = {
     "refine": "Net energy, edge load, freeness to target, and strength against drainage.",
     "blend": "Recipe or least cost, property forecast of the mix, filler and additives.",
 }
-BUILT = {
-    "stock": "stock:meter",
-    "deliver": "deliver:newest",
-    "chips": "chips:belt",
-    "cook": "cook:design",
-    "wash": "wash:line",
-    "bleach": "bleach:sequence",
-}
 
 
 @require_safe
 def station(request, key: str):
     """The station's own page, or its part of the solved line while it has none."""
-    return redirect(BUILT[key]) if key in BUILT else line(request, key)
+    built = by_key().get(key)
+    return redirect(built.home) if built else line(request, key)
 
 
 @require_safe

@@ -194,6 +194,29 @@ class MillDocument(SimpleTestCase):
         for place in ("units[20].outlets[0].to", "sources[0].vessel", "draws[1].id"):
             self.assertIn(place, str(refused.exception))
 
+    def test_a_stage_that_is_none_and_a_meter_that_is_none_are_named(self):
+        """A sequence that is made shorter leaves its samples and moves behind: they are named, not read elsewhere."""
+        for stage, unit, said in (
+            (4, "K.bleach", "K.bleach has 3 stages"),
+            (1, "K.larch.wash", "has 0 stages"),
+            (2, "", "a unit"),
+        ):
+            for section, name in (("plan", "K.d0.ph"), ("moves", "B3")):
+                d = json.loads(DOCUMENT.read_text())
+                part = next(p for p in d[section] if p.get("id", p.get("key")) == name)
+                part.update(unit=unit, stage=stage)
+                with self.subTest(section=section, unit=unit), self.assertRaisesMessage(ImpossibleInput, said):
+                    read_mill(d)
+        shorter = json.loads(DOCUMENT.read_text())
+        unit = next(u for u in shorter["units"] if u["id"] == "K.bleach")
+        unit["acts"].update(sequence="D0-EOP", charges=[10.3, 2.7])
+        with self.assertRaises(ImpossibleInput) as refused:
+            read_mill(shorter)
+        rows = [i for i, r in enumerate(shorter["plan"]) if r.get("unit") == "K.bleach" and r.get("stage") == 3]
+        self.assertGreater(len(rows), 1)
+        for i in rows:
+            self.assertIn(f"plan[{i}].stage", str(refused.exception))
+
     def test_it_is_written_as_it_is_read(self):
         document = read_document(self.document)
         self.assertEqual(read_document(write(document)), document)

@@ -1,19 +1,21 @@
 """Every page for every role: opens, is refused in words, carries its headers, stays within its queries."""
 
 import re
+from pathlib import Path
 from urllib.parse import quote
 
-from django.test import TestCase, override_settings
+from django.test import SimpleTestCase, TestCase, override_settings
+from django.urls import reverse
 from django.utils.html import escape
 
+import desk
 from core.catalogue import models
-from desk.bleach.views import BENCHES as BLEACH
-from desk.chips.views import BENCHES as CHIPS
-from desk.cook.benches import BENCHES as COOK
+from core.practice.table import ROWS
+from desk.kit.station import INSTALLED, installed, move_groups
 from desk.log.models import Kind, Record
+from desk.mill.ribbon import STATIONS
 from desk.people.models import MAY, Person
 from desk.stock.benches import BENCHES
-from desk.wash.views import BENCHES as WASH
 from tests import make
 
 PAGES = [
@@ -41,9 +43,8 @@ PAGES = [
     "/practice/",
     "/help/",
     *(f"/station/{k}/" for k in ("chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "blend")),
-    *(f"/stock/{b}/" for b in BENCHES),
-    *(f"/cook/bench/{b}/" for b in COOK),
-    *(f"/chips/bench/{b}/" for b in CHIPS),
+    *(reverse(s.home) for s in installed()),
+    *(reverse(s.bench, args=[b]) for s in installed() for b in s.benches),
     "/cook/",
     "/cook/?wood=alder",
     "/cook/?solve=time",
@@ -74,12 +75,44 @@ PAGES = [
     "/bleach/?seq=D-%28E",
     "/bleach/compare/",
     "/bleach/tanks/",
-    *(f"/wash/bench/{b}/" for b in WASH),
-    *(f"/bleach/bench/{b}/" for b in BLEACH),
 ]
 RIGHTS = {"/lab/record/machine.chest.consistency/": "record", "/log/note/": "note"}
 QUERIES = {"/": 60, "/stock/": 60, "/schedule/card/?order=H-0413": 40, "/lab/": 45, "/stock/dilution/": 40}
 RAW_FLOAT = re.compile(r">[^<]*\d\.\d{9,}[^<]*<")
+
+
+class Stations(SimpleTestCase):
+    """A station is its two packages and its name in one list: everything else reads what it declares."""
+
+    def test_what_a_station_declares_is_there_and_shown(self):
+        self.assertEqual([s.key for s in installed()], list(INSTALLED))
+        columns = [key for key, _, _ in STATIONS]
+        self.assertEqual([k for k in columns if k in INSTALLED], list(INSTALLED))  # in the way of the fibre
+        for s in installed():
+            with self.subTest(station=s.key):
+                self.assertTrue(reverse(s.home).startswith(f"/{s.key}/"))
+                self.assertEqual(bool(s.benches), bool(s.bench))
+                for key, bench in s.benches.items():
+                    self.assertIsNotNone(bench.model, key)
+
+    def test_every_row_of_the_practice_table_is_in_one_group(self):
+        groups = move_groups()
+        for practice in ROWS.values():
+            with self.subTest(row=practice.id):
+                self.assertEqual(sum(practice.station in g.rows for g in groups), 1)
+        for group in groups:
+            self.assertIn(group.station, {key for key, _, _ in STATIONS})
+
+    def test_no_other_place_of_the_desk_lists_the_stations_by_hand(self):
+        """Only what draws the ribbon knows its columns; who else needs the stations asks for those installed."""
+        house = Path(desk.__file__).parent
+        allowed = {"mill/ribbon.py", "mill/draft_drawing.py", "handbook/views.py", "kit/station.py", "stations/views.py"}
+        for path in house.rglob("*.py"):
+            name = path.relative_to(house).as_posix()
+            text = path.read_text()
+            listed = sum(f'"{key}"' in text for key in INSTALLED)
+            with self.subTest(file=name):
+                self.assertTrue(listed < 5 or name in allowed or "migrations" in name, listed)
 
 
 class Pages(TestCase):

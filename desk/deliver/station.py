@@ -1,0 +1,9 @@
+"""Deliver as a station."""
+
+from desk.kit.station import Station
+
+STATION = Station(
+    key="deliver",
+    home="deliver:newest",
+    urls="desk.deliver.urls",
+)
