@@ -4,12 +4,14 @@ from collections.abc import Mapping
 from typing import Final
 
 from core.bleach.unit import BleachPlan
+from core.cook.acid import SulphitePlan
 from core.cook.unit import CookPlan
 from core.mechanical.unit import RefinePlan
 from core.wash.unit import OxygenPlan, WashPlan
 
 KINDS: Final[Mapping[str, type]] = {
     "cook": CookPlan,
+    "sulphite": SulphitePlan,
     "refine": RefinePlan,
     "washers": WashPlan,
     "oxygen": OxygenPlan,

@@ -100,6 +100,16 @@ PRESETS: Final = {
             draws=(Drawing(kind="flow", tank=LIQUOR, to="self", a_t_fed=3.4),),
         ),
         Preset(
+            key="sulphite",
+            name="Acid sulphite digester",
+            station="cook",
+            unit={
+                "acts": {"kind": "sulphite", "rise_min": 210, "cook_c": 140, "hold_min": 240, "bar": 7},
+                "sets": {"iso_pct": 45, "s457": 26, "csf_ml": 690},
+            },
+            draws=(Drawing(kind="flow", tank=LIQUOR, to="self", a_t_fed=4.0),),
+        ),
+        Preset(
             key="refining",
             name="Chip refiner",
             station="cook",
@@ -267,6 +277,20 @@ RECIPES: Final = {
             rows=(
                 ("chips", "moisture", "chip feed"),
                 ("cook", "kappa", "blow"),
+                ("wash", "soda_loss", "last washer mat"),
+                *_TOWER_ROWS,
+            ),
+        ),
+        Recipe(
+            key="sulphite",
+            name="Sulphite, cooked and washed",
+            units=("chips", "sulphite", "wash", *_END),
+            pulp={"cons_pct": 3.7, "ash_pct": 0.5, "iso_pct": 55, "s457": 27, "csf_ml": 560},
+            raw_name="chips, wet",
+            raw_wet_t_t=4.2,
+            rows=(
+                ("chips", "moisture", "chip feed"),
+                ("sulphite", "kappa", "blow"),
                 ("wash", "soda_loss", "last washer mat"),
                 *_TOWER_ROWS,
             ),

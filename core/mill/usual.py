@@ -33,6 +33,7 @@ BY_KIND: Final = {
     "continuous": (Use(row="K5", readings={"kappa": "kappa"}), Use(row="K13")),
     "bagasse": (Use(row="K11", readings={"kappa": "kappa", "pith_pct": "pith"}, band="kappa"), Use(row="K13")),
     "batch": (Use(row="K7", readings={"ea_g_l": "white_liquor"}), Use(row="K9", readings={"kappa": "kappa"})),
+    "sulphite": (Use(row="K12"),),
     "tower": (Use(row="B8", readings={"iso_pct": "brightness"}, band="brightness"),),
 }
 ACID, ALKALI = "D, with acid", "E or P, with NaOH"

@@ -39,7 +39,7 @@ class Lot:
         self.opened, self.state, self.number = opened, state, opened.subject
         self.closed = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about=opened).first()
         self.decisions = list(Record.objects.current().filter(kind=Kind.DISPOSITION, about=opened).order_by("at", "id"))
-        self.grade = state.mill.grades[opened.data["grade"]]
+        self.grade = state.grade_of(opened.data["grade"], opened.at)
 
     @property
     def start(self) -> datetime:

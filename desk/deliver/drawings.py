@@ -17,8 +17,14 @@ LEFT_ROOM = 230.0
 LETTER = 6.2  # mean width of a letter of a strand's label
 
 
+WHITE = "#F4EFE6"
+
+
 def _hexes(what: str, source, state) -> tuple[str, str]:
-    """The colour a source was made in, by the cook of its wood as the line runs it, and the one it came to the blend in."""
+    """The colour a source was made in, by the cook of its wood as the line runs it, and the one it came to the blend in; white
+    for a source that the set-up no longer has."""
+    if source is None:
+        return WHITE, WHITE
     end = swatch(ks_from_reflectance(source.source.iso_pct / 100.0), beta=LIGNIN_BETA, wet=True).hex
     for unit, plan in state.line.acting.items():
         if isinstance(plan, CookPlan) and plan.species in what and (kappa := state.line.acts[unit].kappa):
@@ -62,7 +68,7 @@ def braid(rows: list[dict], lot, state, *, paper: bool = False) -> dict:
             f"M{n(x0)} {n(y)}H{n(AXIS_END)}C{n(m)} {n(y)} {n(m)} {n(slot_y)} {n(SLOT_X)} {n(slot_y)}V{n(slot_y + sw)}"
             f"C{n(m)} {n(slot_y + sw)} {n(m)} {n(y + w)} {n(AXIS_END)} {n(y + w)}H{n(x0)}Z"
         )
-        first, last = _hexes(r["what"], state.mill.sources[r["source"]], state)
+        first, last = _hexes(r["what"], state.mill.sources.get(r["source"]), state)
         made = timezone.localtime(datetime.fromisoformat(r["made"]))
         name = r["what"].split(",")[0]
         if x0 + LETTER * len(f"{r['lot']} {name} 00:00 {r['t']:.1f} t") > SLOT_X:
@@ -135,8 +141,9 @@ def _shown(rows: list[dict]) -> list[dict]:
 
 
 def _short(state, key: str) -> str:
-    name = state.mill.sources[key].name
-    return key if key in "KSMR" else name.lower()
+    """What a source is called in little room: a line by its letter, another by its name."""
+    source = state.mill.sources.get(key)
+    return source.name.lower() if source is not None and key not in {lane.key for lane in state.mill.lanes} else key
 
 
 def against_card(test, verdict) -> dict:

@@ -51,6 +51,7 @@ NAMED = {
 }
 KIND_NAMES = {
     "cook": "cooks",
+    "sulphite": "cooks with sulphite",
     "refine": "refines chips",
     "washers": "washes",
     "oxygen": "delignifies with oxygen",

@@ -164,7 +164,17 @@ class MillState:
 
     @cached_property
     def run(self) -> dict:
-        """What the machine runs: the newest start of an order at this time (order, grade, gsm, speed_m_min)."""
+        """What the machine runs: the newest start of an order at this time (order, grade, gsm, speed_m_min). An order of a
+        grade that the set-up in force no longer has counts as none."""
+        started = self._started
+        if started is not None and started["grade"] in self.mill.grades:
+            return started
+        grade = next(iter(self.mill.grades.values()))
+        return {"order": "", "grade": grade.key, "gsm": grade.gsm, "speed_m_min": grade.speed_m_min, "since": self.now}
+
+    @property
+    def _started(self) -> dict | None:
+        """The newest start at this time; None where nothing was started."""
         with connection.cursor() as cursor:
             newest = cursor.execute("SELECT max(id) FROM log_record WHERE kind = 'start'").fetchone()[0]
         if _started.get("newest") != newest or _started.get("until", self.now) > self.now or newest is None:
@@ -176,8 +186,17 @@ class MillState:
                 return {**started.data, "since": started.at}
         elif newest is not None:
             return dict(_started["run"])
-        grade = next(iter(self.mill.grades.values()))
-        return {"order": "", "grade": grade.key, "gsm": grade.gsm, "speed_m_min": grade.speed_m_min, "since": self.now}
+        return None
+
+    def grade_of(self, key: str, at: datetime) -> Grade:
+        """A grade by its key, of the set-up in force or of the one that was in force at a time. Raises: KeyError."""
+        if key in self.mill.grades:
+            return self.mill.grades[key]
+        versions = MillVersion.objects.filter(made_at__lte=at).order_by("-id").values_list("pk", flat=True)
+        for pk in (*versions[:1], *MillVersion.objects.order_by("-id").values_list("pk", flat=True)):
+            if key in (grades := _read(pk).grades):
+                return grades[key]
+        raise KeyError(key)
 
     @cached_property
     def grade(self) -> Grade:
@@ -217,7 +236,9 @@ class MillState:
     def shares(self) -> dict[str, float]:
         """Fractions of the furnish, by source, as last set."""
         if self.setpoints:
-            return {k: v / 100.0 for k, v in self.setpoints[-1].data["shares_pct"].items()}
+            told = {k: v / 100.0 for k, v in self.setpoints[-1].data["shares_pct"].items() if k in self.mill.sources}
+            if (whole := sum(told.values())) > 0.0:  # a source that the set-up no longer has gives nothing
+                return {k: v / whole for k, v in told.items()} if abs(whole - 1.0) > 1e-9 else told
         return dict(self.grade.shares)
 
     def mix_of(self, shares: dict[str, float]) -> Mix:

@@ -60,7 +60,7 @@ def draft(state) -> dict:
     if queue:
         made[2].append(
             "Then "
-            + ", ".join(f"{state.mill.grades[o.data['grade']].name} {o.data['gsm']:g} ({o.subject})" for o in queue)
+            + ", ".join(f"{state.grade_of(o.data['grade'], o.at).name} {o.data['gsm']:g} ({o.subject})" for o in queue)
             + "."
         )
 

@@ -15,8 +15,12 @@ from desk.cases.actions import compare
 from desk.cases.models import HeldCase
 from desk.log.models import Kind, Record
 from desk.mill import in_force
+from desk.mill.clock import set_clock
+from desk.mill.models import MillVersion
 from desk.mill.state import MillState
+from desk.people.models import Person
 from tests import make
+from tests.core.test_draft import whole
 
 FIGURE = re.compile(
     r'<a (?:class="fig" )?href="([^"]*/models/[^"]+)">\s*(?:<span class="m [^"]*"><b class="num">)?([−\d][^<]*)<'
@@ -273,3 +277,32 @@ class HeldCases(Line):
                 given = {"in.feed_pct": "11", "in.x0": "60", "in.df": "2", "in.washers": count, "in.washers.1.e10": "3"}
                 self.client.post("/cases/hold/", {"name": "x", "model": "wash.line", "back": "/wash/", **given})
         self.assertFalse(HeldCase.objects.exists())
+
+
+class SulphiteRuns(TestCase):
+    """A mill that cooks with sulphite: its bench opens at the digester that runs, and what is set there goes into force."""
+
+    @classmethod
+    def setUpTestData(cls):
+        make.forget()
+        lead = Person.objects.create_user("ll", password=make.PIN, initials="L.L.", role="lead", own_pin=True)
+        MillVersion.objects.create(document=whole("sulphite"), made_at=make.NOW, by=lead, note="a sulphite line")
+        set_clock(make.NOW)
+
+    def setUp(self):
+        make.forget()
+        self.client.force_login(make.person("ll"), backend="django.contrib.auth.backends.ModelBackend")
+
+    def test_it_opens_as_it_runs_and_goes_into_force(self):
+        page = self.client.get("/cook/bench/sulphite/")
+        state = make.state(0)
+        kappa = state.line.acts["X.sulphite"].kappa
+        self.assertEqual(page.context["line_unit"].unit, "X.sulphite")
+        self.assertAlmostEqual(page.context["result"].kappa, kappa, delta=0.05)
+        self.assertEqual([b.row.id for b in page.context["beside"]], ["X.sulphite.kappa"])
+        self.assertEqual(page.context["sources"]["cook_c"], "set-up")
+        asked = {"unit": "X.sulphite", "hold_min": "300", "why": "softer", "seen": "0", "back": "/cook/bench/sulphite/"}
+        self.assertEqual(self.client.post("/mill/put/", asked).status_code, 302)
+        make.forget()
+        self.assertLess(make.state(1).line.acts["X.sulphite"].kappa, kappa)
+        self.assertIn("in force", self.client.get("/cook/bench/sulphite/").context["sources"]["hold_min"])

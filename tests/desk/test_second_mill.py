@@ -5,6 +5,9 @@ import re
 
 from django.test import TestCase
 
+from core.mill.reading import read_mill
+from desk.intake.actions import ensure_signals
+from desk.mill.models import MillVersion
 from desk.mill.setup import problems
 from desk.mill.state import MillState
 from desk.people.models import Person, Role
@@ -67,3 +70,32 @@ class SecondMill(TestCase):
             with self.subTest(station=station):
                 self.assertEqual(self.client.get(f"/station/{station}/", follow=True).status_code, 200)
                 self.assertEqual(self.client.get(f"/line/{station}/", follow=True).status_code, 200)
+
+
+class AnotherOverTheDemo(TestCase):
+    """A wholly other mill put in force while the first one runs: its order, lots, levels and set points are of the past."""
+
+    @classmethod
+    def setUpTestData(cls):
+        make.demo()
+        document = second_mill.document()
+        for grade in document["grades"]:
+            grade["key"] = f"Z{grade['key']}"  # what runs is none of its grades
+        MillVersion.objects.create(document=document, made_at=make.NOW, by=make.person("pn"), note="another mill")
+        ensure_signals(read_mill(document))
+
+    def setUp(self):
+        make.forget()
+        self.client.force_login(make.person("mr"), backend="django.contrib.auth.backends.ModelBackend")
+
+    def test_every_page_opens(self):
+        state = make.state(1)
+        self.assertEqual((state.run["order"], state.mill.name), ("", "Otter Race"))
+        self.assertAlmostEqual(sum(state.shares.values()), 1.0)
+        for name, path in addresses():
+            if "<" not in path and "^" not in path:
+                with self.subTest(address=name):
+                    answer = self.client.get(path, follow=True)
+                    self.assertIn(answer.status_code, (200, 403, 405) if name not in ABSENT else (404,), path)
+        self.assertEqual(self.client.get("/deliver/lots/BM-26318-A01-2/").status_code, 200)
+        self.assertEqual(self.client.get("/log/handover/").status_code, 200)
