@@ -91,8 +91,8 @@ def slope_plot(pairs, check) -> dict:
         "dots": [{"x": n(x(p["lab"])), "y": n(y(p["meter"]))} for p in pairs],
         "line": polyline(line),
         "one": polyline([(x(low), y(low)), (x(high), y(high))]),
-        "xt": [{"x": n(x(t)), "text": f"{t:.1f}"} for t in ticks],
-        "yt": [{"y": n(y(t) + 4), "text": f"{t:.1f}"} for t in ticks],
+        "xt": [{"x": n(x(t)), "text": f"{t:.2f}"} for t in ticks],
+        "yt": [{"y": n(y(t) + 4), "text": f"{t:.2f}"} for t in ticks],
     }
 
 

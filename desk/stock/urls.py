@@ -7,5 +7,6 @@ urlpatterns = [
     path("", views.meter, name="meter"),
     path("chests/", views.chests, name="chests"),
     path("meter/<str:row_id>/bias/", views.bias, name="bias"),
+    path("meter/<str:row_id>/put/", views.put, name="put"),
     path("<str:bench>/", views.bench, name="bench"),
 ]

@@ -1,13 +1,17 @@
 """Stock: the line and its meter, the single-question benches, the chests."""
 
+from dataclasses import replace
 from datetime import datetime
+from urllib.parse import urlencode
 
+from django.contrib import messages
 from django.http import Http404
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from core.errors import ImpossibleInput, Infeasible
+from core.judge import advise
 from core.judge.band import Band, judge
 from core.stock.dilution import fibre_t_h
 from core.stock.loop import LoopCase, consistency_loop
@@ -18,7 +22,7 @@ from desk.kit.bench import render_bench, typed_number
 from desk.lab.board import Board
 from desk.log.actions import write
 from desk.log.models import Kind, Record
-from desk.log.moves import bias_slip
+from desk.log.moves import bias_slip, slip
 from desk.mill.context import state_of
 from desk.mill.drawings import cover_rows, tank_rows
 from desk.mill.ribbon import STATIONS, draw_small
@@ -84,13 +88,7 @@ def meter(request):
     loop = None
     if not errors:
         try:
-            loop_case = LoopCase(
-                **numbers,
-                water_max_l_min=lever["water_max_l_min"],
-                pipe_m=lever["pipe_m"],
-                pipe_mm=lever["pipe_mm"],
-                filter_s=lever["filter_s"],
-            )
+            loop_case = _loop_case(chosen, numbers)
             loop = consistency_loop(loop_case)
         except ImpossibleInput as refusal:
             errors |= {p.field: f"{LABELS.get(p.field, (p.field,))[0]} {p.text}" for p in refusal.problems}
@@ -133,6 +131,8 @@ def meter(request):
         )
         context |= {
             "fibre": fibre,
+            "water_slip": water_slip(chosen, state, loop_case) if request.user.may("propose") else None,
+            "waiting": waiting(chosen),
             "loop_case": loop_case,
             "vessel": vessel,
             "stock_l_min": numbers["stock_l_min"],
@@ -142,6 +142,74 @@ def meter(request):
             "water_pct": numbers["water_cons_pct"],
         }
     return render_bench(request, "stock/meter", context)
+
+
+LEAST_WATER_L_MIN = 1.0  # under it there is nothing to move
+SAME_PCT = 0.005  # of two consistencies that are shown alike
+
+
+def water_slip(row, state, loop_case: LoopCase) -> dict | None:
+    """The slip of the water that brings an outlet from what was found to what is wanted; None where there is nothing to move:
+    what was found lies in the band and its aim is wanted (leaving it is right), or what is wanted lies outside the band."""
+    band = state.mill.band(row, state.grade)
+    inside = band.low <= loop_case.measured_pct <= band.high
+    if not band.low <= loop_case.target_pct <= band.high or (inside and abs(loop_case.target_pct - band.aim) < SAME_PCT):
+        return None
+    wanted = replace(band, target=loop_case.target_pct)
+    move = advise.dilution_move(
+        reading=loop_case.measured_pct, band=wanted, loop=loop_case, mixing_min=row.lever.get("mixing_min", 5.0)
+    )
+    if isinstance(move, Infeasible) or abs(move.after - move.before) < LEAST_WATER_L_MIN:
+        return None
+    kept = slip(move, row=row, band=wanted, reading=loop_case.measured_pct, decimals=2, unit="%", now=state.now)
+    why = (
+        f"Put by hand: {loop_case.measured_pct:.2f} % was found, {loop_case.target_pct:.2f} % is wanted. 0.7 of it is taken, "
+        "so that the water does not chase the noise."
+    )
+    return kept | {"why": why + (f" It is held back by {move.bound_by}." if move.bound_by else ""), "school": ""}
+
+
+def waiting(row) -> Record | None:
+    """The move of a row that is not decided yet."""
+    newest = Record.objects.current().filter(kind=Kind.MOVE, subject=row.id).order_by("-at", "-id").first()
+    decided = newest is None or newest.followed_by.filter(kind=Kind.DECISION).exists()
+    return None if decided else newest
+
+
+@require_POST
+@may("propose")
+def put(request, row_id: str):
+    """Put the water that was worked out to the shift, as the slip that is decided like any other."""
+    state = state_of(request)
+    row = state.mill.plan.get(row_id) if state else None
+    if row is None or row.lever.get("kind") != "dilution":
+        raise Http404
+    if (open_move := waiting(row)) is not None:
+        messages.warning(request, "A move of this row waits to be decided: decide it first.")
+        return redirect("shift:decide", open_move.pk)
+    try:
+        case = _loop_case(row, {name: typed_number(request.POST.get(name, "")) for name in LABELS})
+        told = water_slip(row, state, case)
+    except (ValueError, ImpossibleInput):
+        told = None
+    if told is None:
+        messages.error(request, "Not put: the wells are not right, or there is nothing to move within the band.")
+        return redirect(f"{reverse('stock:meter')}?{urlencode({'row': row.id})}")
+    move = write(kind=Kind.MOVE, subject=row.id, by=request.user, now=state.now, says=told["title"], data=told)
+    messages.success(request, "Put to the shift.")
+    return redirect("shift:decide", move.pk)
+
+
+def _loop_case(row, numbers: dict[str, float]) -> LoopCase:
+    """The outlet of a row as its lever has it, with what was typed. Raises: ImpossibleInput."""
+    lever = row.lever
+    return LoopCase(
+        **numbers,
+        water_max_l_min=lever["water_max_l_min"],
+        pipe_m=lever["pipe_m"],
+        pipe_mm=lever["pipe_mm"],
+        filter_s=lever["filter_s"],
+    )
 
 
 @require_POST
