@@ -3,16 +3,13 @@
 from dataclasses import dataclass
 
 from core.chips.wood import BASES, Part, WoodMix, dry_basis, full_pct, mix_wood
-from core.cook.design import LogPoint
-from core.cook.kinetic import Charge
-from core.cook.profile import Points
-from core.cook.species import NAMES
+from core.cook.charged import ByLog, Charged, LogPoint
 from core.cook.thickness import ChipClass, PresteamCase, Presteamed, Uneven, cook_classes, presteam
-from core.document import same
 from core.errors import Caution, ImpossibleInput, Problem
 from core.quantity import check, choice, figure, quantity, rows
 from core.register import Check, model
 
+SPREAD_LIMITS, OVER_THICK_LIMITS = (0.20, 0.30), (8.0, 12.0)  # sd of kappa over its mean; % of the oven-dry wood
 STEAM_LONGER_MIN, THICK_MM, LEAST_FILLED, MOST_STEAM_MIN = 5.0, 8.0, 0.3, 60.0
 CLASS_SUM = (99.5, 100.5)
 
@@ -35,7 +32,7 @@ class ClassRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class BeltCase:
+class BeltCase(Charged, ByLog):
     """Parts on a basis, classes in %, minutes of presteaming, oven-dry feed, and the cook they all get."""
 
     parts: tuple[PartRow, ...] = rows("Part", PartRow, most=6)
@@ -43,23 +40,7 @@ class BeltCase:
     classes: tuple[ClassRow, ...] = rows("Class", ClassRow, most=8)
     presteam_min: float = quantity("Presteaming", "min", possible=(0, 60), valid=(2, 30), decimals=0)
     feed_t_h: float = quantity("Feed", "t/h OD", possible=(0, 1000), valid=(0, 300), decimals=2)
-    species: str = choice("Wood", NAMES)
-    ea_pct_naoh: float = same(Charge, "ea_pct_naoh")
-    sulphidity_pct: float = same(Charge, "sulphidity_pct")
-    lw_m3_t: float = same(Charge, "lw_m3_t")
-    aq_pct: float = same(Charge, "aq_pct", default=0.0)
     points: tuple[LogPoint, ...] = rows("Point", LogPoint, least=2, most=12)
-
-    @property
-    def charge(self) -> Charge:
-        """The charge on the wood."""
-        return Charge(
-            ea_pct_naoh=self.ea_pct_naoh, sulphidity_pct=self.sulphidity_pct, lw_m3_t=self.lw_m3_t, aq_pct=self.aq_pct
-        )
-
-    @property
-    def log(self) -> Points:
-        return tuple((p.minute, p.temp_c) for p in self.points)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,6 +61,11 @@ class Belt:
     dry_pct: float
     full_pct: float
     spread: float
+
+
+def mark_of(value: float, limits: tuple[float, float]) -> str:
+    """The mark of a figure: "act" over the second limit, "watch" over the first, else "": defaults of practice."""
+    return "act" if value > limits[1] else "watch" if value > limits[0] else ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -5,11 +5,13 @@ from dataclasses import dataclass, fields, replace
 
 from core.chips.wood import dry_basis
 from core.cook import kinetic
+from core.cook.charged import ByCoefficients, ByLog, Calibrated, LogPoint
 from core.cook.kinetic import Charge, Cooked
 from core.cook.liquor import LiquorPlan, PlanCase, liquor_plan
 from core.cook.models import EMPIRICAL, SteamCase, SteamFound, kappa_by_h, rejects_pct, steam
 from core.cook.profile import Points, read_log
 from core.cook.species import DEFAULT, NAMES, SPECIES, Fitted
+from core.document import same
 from core.errors import Caution, ImpossibleInput, Infeasible
 from core.quantity import check, choice, figure, quantity, rows
 from core.register import Check, model
@@ -32,35 +34,13 @@ class DesignCase:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class LogPoint:
-    """One point of a temperature log."""
-
-    minute: float = quantity("Minute", "min", possible=(0, 1500), decimals=1)
-    temp_c: float = quantity("Temperature", "°C", possible=(-10, 200), valid=(20, 180), decimals=1)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LoggedCase(DesignCase):
+class LoggedCase(DesignCase, ByLog, ByCoefficients):
     """A design with its temperature log, and this mill's own coefficients as factors on the published ones."""
 
-    rate_factor: float = quantity(
-        "Rate of bulk lignin, factor", "", possible=(0.05, 20), valid=(0.3, 3), decimals=3, default=1.0
-    )
-    carbohydrate_more: float = quantity(
-        "Carbohydrate, more", "% on wood", possible=(-20, 20), valid=(-5, 5), decimals=2, default=0.0
-    )
-    alkali_factor: float = quantity(
-        "Alkali of carbohydrate, factor", "", possible=(0.05, 20), valid=(0.3, 3), decimals=3, default=1.0
-    )
+    rate_factor: float = same(Calibrated, "rate_factor", default=1.0)
+    carbohydrate_more: float = same(Calibrated, "carbohydrate_more", default=0.0)
+    alkali_factor: float = same(Calibrated, "alkali_factor", default=1.0)
     points: tuple[LogPoint, ...] = rows("Point", LogPoint, least=2, most=12)
-
-    @property
-    def log(self) -> Points:
-        return tuple((p.minute, p.temp_c) for p in self.points)
-
-    @property
-    def coefficients(self) -> Fitted:
-        return Fitted(mb=self.rate_factor, carbohydrate=self.carbohydrate_more, alkali_carb=self.alkali_factor)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -4,14 +4,13 @@ from dataclasses import dataclass
 from typing import Final
 
 from core.cook import kinetic
-from core.cook.design import LogPoint
+from core.cook.charged import ByCoefficients, ByLog, Calibrated, LogPoint
 from core.cook.follow import UNCALIBRATED_SD, Followed, follow
 from core.cook.kinetic import Charge
 from core.cook.profile import Points, thinned
-from core.cook.species import NAMES, Fitted
-from core.document import same
+from core.cook.species import Fitted
 from core.errors import Caution, Infeasible
-from core.quantity import check, choice, figure, quantities, quantity, rows
+from core.quantity import check, figure, quantities, quantity, rows
 from core.register import Check, model
 
 MOST_POINTS: Final = 60
@@ -26,37 +25,10 @@ class TestRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class AsRunCase:
+class AsRunCase(Calibrated, ByLog, ByCoefficients):
     """A wood, its charge, a mill's own coefficients as factors, and the log it was cooked by."""
 
-    species: str = choice("Wood or plant", NAMES)
-    ea_pct_naoh: float = same(Charge, "ea_pct_naoh")
-    sulphidity_pct: float = same(Charge, "sulphidity_pct")
-    lw_m3_t: float = same(Charge, "lw_m3_t")
-    aq_pct: float = same(Charge, "aq_pct", default=0.0)
-    rate_factor: float = quantity(
-        "Rate of bulk lignin, factor", "", possible=(0.05, 20), valid=(0.3, 3), decimals=3, default=1.0
-    )
-    carbohydrate_more: float = quantity(
-        "Carbohydrate, more", "% on wood", possible=(-20, 20), valid=(-5, 5), decimals=2, default=0.0
-    )
-    alkali_factor: float = quantity(
-        "Alkali of carbohydrate, factor", "", possible=(0.05, 20), valid=(0.3, 3), decimals=3, default=1.0
-    )
     points: tuple[LogPoint, ...] = rows("Point", LogPoint, least=1, most=MOST_POINTS)
-
-    @property
-    def charge(self) -> Charge:
-        """The charge on the wood."""
-        return Charge(**{name: getattr(self, name) for name in quantities(Charge)})
-
-    @property
-    def coefficients(self) -> Fitted:
-        return Fitted(mb=self.rate_factor, carbohydrate=self.carbohydrate_more, alkali_carb=self.alkali_factor)
-
-    @property
-    def log(self) -> Points:
-        return tuple((p.minute, p.temp_c) for p in self.points)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -3,9 +3,8 @@
 from dataclasses import dataclass
 
 from core.cook import kinetic
+from core.cook.charged import Charged
 from core.cook.continuous import ZONE_KINDS, Zone, ZoneCase, cooked_through, filled
-from core.cook.kinetic import Charge
-from core.cook.species import NAMES
 from core.document import same
 from core.errors import Caution, ImpossibleInput, Problem
 from core.quantity import check, choice, figure, quantity, rows
@@ -23,25 +22,13 @@ class ZoneRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class VesselCase:
+class VesselCase(Charged):
     """What goes into the vessel, at which rate, and its zones."""
 
-    species: str = choice("Wood or plant", NAMES)
-    ea_pct_naoh: float = same(Charge, "ea_pct_naoh")
-    sulphidity_pct: float = same(Charge, "sulphidity_pct")
-    lw_m3_t: float = same(Charge, "lw_m3_t")
-    aq_pct: float = same(Charge, "aq_pct", default=0.0)
     wood_t_h: float = same(ZoneCase, "wood_t_h")
     level_pct: float = quantity("Chip level", "% of the top zone", possible=(10, 110), decimals=0, default=100.0)
     feed_c: float = quantity("Chips enter at", "°C", possible=(20, 140), valid=(80, 120), decimals=0, default=100.0)
     zones: tuple[ZoneRow, ...] = rows("Zone", ZoneRow, most=8)
-
-    @property
-    def charge(self) -> Charge:
-        """The charge on the wood."""
-        return Charge(
-            ea_pct_naoh=self.ea_pct_naoh, sulphidity_pct=self.sulphidity_pct, lw_m3_t=self.lw_m3_t, aq_pct=self.aq_pct
-        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

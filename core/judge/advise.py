@@ -4,7 +4,7 @@ Source: shift practice, section 4, rows K1, H2, N1 and D2. Words are put togethe
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from core.errors import Infeasible
@@ -13,6 +13,8 @@ from core.judge.move import DAMPING, feedback_step, minutes_for_h
 from core.stock.loop import LoopCase, consistency_loop
 
 RETEST_LEAST_MIN = 10.0
+LEAST_WATER_L_MIN = 1.0  # under it there is nothing to move
+SAME_PCT = 0.005  # of two consistencies that are shown alike
 H_FACTOR_MOST_SHARE = 0.10
 MIX_IN_MIN = 15.0
 
@@ -74,6 +76,18 @@ def dilution_move(*, reading: float, band: Band, loop: LoopCase, mixing_min: flo
         bound_by=bound,
         valve_pct=100.0 * after / loop.water_max_l_min,
     )
+
+
+def water_to(*, band: Band, loop: LoopCase, mixing_min: float) -> Move | Infeasible | None:
+    """The water from what was found to what is wanted, both as `loop` has them, in % oven-dry; None where there is nothing to
+    move: what was found lies in the band and its aim is wanted (leaving it is right), what is wanted lies outside the band, or
+    the water would change by less than 1 L/min."""
+    inside = band.low <= loop.measured_pct <= band.high
+    if not band.low <= loop.target_pct <= band.high or (inside and abs(loop.target_pct - band.aim) < SAME_PCT):
+        return None
+    wanted = replace(band, target=loop.target_pct)
+    move = dilution_move(reading=loop.measured_pct, band=wanted, loop=loop, mixing_min=mixing_min)
+    return None if isinstance(move, Move) and abs(move.change) < LEAST_WATER_L_MIN else move
 
 
 def _with(loop: LoopCase, *, measured_pct: float, target_pct: float) -> LoopCase:

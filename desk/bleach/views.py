@@ -414,6 +414,7 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Sta
     row = state.mill.plan.get(standing.unit.iso_row) if standing else None
     told = beside(state, standing.key) if standing and standing.plan.sequence.text == plan.sequence.text else []
     known = bias_of(told, standing.unit.iso_row) if standing else None
+    corrected = known.corrects(done.iso) if known else None
     after = None
     if solved:
         after = (solved_plan(plan, solved), solved.bleached)
@@ -439,10 +440,10 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Sta
         "p": sequence_picture(plan, done, other=_other(held), after=after, target=v["target"]),
         "cards": shown,
         "water": water_of(plan),
-        "over": bleaching.over_bleached(done.iso + (known.off or 0.0 if known else 0.0), v["target"]),
+        "over": bleaching.over_bleached(corrected or done.iso, v["target"]),
         "beside": told,
         "known": known,
-        "corrected": done.iso + known.off if known and known.off is not None else None,
+        "corrected": corrected,
         "strength": mind_strength(v["clo2_g_l"], "clo2_g_l"),
         "minds": [c for r in rows for c in r["mind"]],
         "others": [

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_POST, require_safe
 from core.catalogue import find
 from core.chips.wood import BASES
 from core.cook import belt as belts
-from core.cook.design import LogPoint
+from core.cook.charged import LogPoint
 from core.cook.kinetic import Charge
 from core.cook.unit import CookPlan
 from core.errors import CoreError, ImpossibleInput
@@ -182,6 +182,11 @@ def _cook_of(state) -> tuple[str, CookPlan] | None:
     return next(((k, p) for k, p in state.line.acting.items() if isinstance(p, CookPlan) and p.vessel == "batch"), None)
 
 
+def _mark(value: float, limits: tuple[float, float]) -> str:
+    state = belts.mark_of(value, limits)
+    return f"m-{state}" if state else ""
+
+
 def _to_put(request, state, cook: str, feed_t_h: float) -> str:
     """Where a feed that was typed is put in force: on the one unit that feeds the cook. Empty where it is so already, where
     several feed it, or where this person may not."""
@@ -282,8 +287,12 @@ def belt(request):
             "hold_name": f"{plan.species} belt, {clock(state.now)}",
             "marks": {
                 "kappa": f"m-{judge(found.uneven.kappa, band, confirmed=True).state.value}",
-                "spread": "m-act" if found.spread > 0.3 else "m-watch" if found.spread > 0.2 else "",
-                "thick": "m-act" if found.over_thick_pct > 12.0 else "m-watch" if found.over_thick_pct > 8.0 else "",
+                "spread": _mark(found.spread, belts.SPREAD_LIMITS),
+                "thick": _mark(found.over_thick_pct, belts.OVER_THICK_LIMITS),
+            },
+            "limit_words": {
+                "spread": "good under {:.0%} of the mean, act over {:.0%}".format(*belts.SPREAD_LIMITS).replace("%", " %"),
+                "thick": "default: watch over {:.0f} %, act over {:.0f} %".format(*belts.OVER_THICK_LIMITS),
             },
             "dry_words": f"dry basis {found.dry_pct:.1f} %, a full chip {found.full_pct:.0f}",
             "void_words": f"void filled {100.0 * found.steamed.void_filled:.0f} %",

@@ -20,6 +20,13 @@ CHOICES = {"take": "taken", "alter": "altered", "refuse": "refused"}
 UNDO_S = 60.0
 
 
+def undecided(subject: str) -> Record | None:
+    """The newest move on a subject where nobody has decided it yet: one waits at a time."""
+    newest = Record.objects.current().filter(kind=Kind.MOVE, subject=subject).order_by("-at", "-id").first()
+    decided = newest is None or newest.followed_by.filter(kind=Kind.DECISION).exists()
+    return None if decided else newest
+
+
 def loop_of(lever: dict, reading: float, target: float) -> LoopCase:
     """The dilution point of a plan row, as the mill document describes it."""
     return LoopCase(

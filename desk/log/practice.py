@@ -14,6 +14,7 @@ from core.register import find
 from desk.kit.templatetags.vat import clock, figure
 from desk.log.actions import write
 from desk.log.models import Kind, Record
+from desk.log.moves import undecided
 
 STANDS = ("single", "accepted")
 OF_BAND = {"target": "aim", "inner": "half_width", "low": "low", "high": "high", "most_pct": "high", "most": "high"}
@@ -142,12 +143,8 @@ def put(practice: Practice, spot, found: Proposal, values: Mapping[str, Any], *,
 
 def _is_open(spot) -> bool:
     """Whether a move of this spot still waits to be decided: one at a time."""
-    newest = Record.objects.current().filter(kind=Kind.MOVE, subject=spot.subject).order_by("-at", "-id").first()
-    return (
-        newest is not None
-        and newest.data.get("spot") == spot.key
-        and not newest.followed_by.filter(kind=Kind.DECISION).exists()
-    )
+    waits = undecided(spot.subject)
+    return waits is not None and waits.data.get("spot") == spot.key
 
 
 def from_result(subject: str, result: Record, *, state, now) -> Record | None:

@@ -36,6 +36,10 @@ class Beside:
         """The laboratory less the model; None without a fresh result."""
         return self.result.value - self.solved if self.fresh and self.result is not None else None
 
+    def corrects(self, value: float) -> float:
+        """A value of the same model, with what the laboratory found it off by; as it is without a fresh result."""
+        return value + (self.off or 0.0)
+
     @property
     def apart(self) -> bool:
         """Whether they differ by more than the test repeats."""

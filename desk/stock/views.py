@@ -22,7 +22,7 @@ from desk.kit.bench import render_bench, typed_number
 from desk.lab.board import Board
 from desk.log.actions import write
 from desk.log.models import Kind, Record
-from desk.log.moves import bias_slip, slip
+from desk.log.moves import bias_slip, slip, undecided
 from desk.mill.context import state_of
 from desk.mill.drawings import cover_rows, tank_rows
 from desk.mill.ribbon import STATIONS, draw_small
@@ -132,7 +132,7 @@ def meter(request):
         context |= {
             "fibre": fibre,
             "water_slip": water_slip(chosen, state, loop_case) if request.user.may("propose") else None,
-            "waiting": waiting(chosen),
+            "waiting": undecided(chosen.id),
             "loop_case": loop_case,
             "vessel": vessel,
             "stock_l_min": numbers["stock_l_min"],
@@ -144,36 +144,19 @@ def meter(request):
     return render_bench(request, "stock/meter", context)
 
 
-LEAST_WATER_L_MIN = 1.0  # under it there is nothing to move
-SAME_PCT = 0.005  # of two consistencies that are shown alike
-
-
 def water_slip(row, state, loop_case: LoopCase) -> dict | None:
-    """The slip of the water that brings an outlet from what was found to what is wanted; None where there is nothing to move:
-    what was found lies in the band and its aim is wanted (leaving it is right), or what is wanted lies outside the band."""
+    """The slip of the water from what was found to what is wanted; None where there is nothing to move."""
     band = state.mill.band(row, state.grade)
-    inside = band.low <= loop_case.measured_pct <= band.high
-    if not band.low <= loop_case.target_pct <= band.high or (inside and abs(loop_case.target_pct - band.aim) < SAME_PCT):
+    move = advise.water_to(band=band, loop=loop_case, mixing_min=row.lever.get("mixing_min", 5.0))
+    if move is None or isinstance(move, Infeasible):
         return None
     wanted = replace(band, target=loop_case.target_pct)
-    move = advise.dilution_move(
-        reading=loop_case.measured_pct, band=wanted, loop=loop_case, mixing_min=row.lever.get("mixing_min", 5.0)
-    )
-    if isinstance(move, Infeasible) or abs(move.after - move.before) < LEAST_WATER_L_MIN:
-        return None
     kept = slip(move, row=row, band=wanted, reading=loop_case.measured_pct, decimals=2, unit="%", now=state.now)
     why = (
         f"Put by hand: {loop_case.measured_pct:.2f} % was found, {loop_case.target_pct:.2f} % is wanted. 0.7 of it is taken, "
         "so that the water does not chase the noise."
     )
     return kept | {"why": why + (f" It is held back by {move.bound_by}." if move.bound_by else ""), "school": ""}
-
-
-def waiting(row) -> Record | None:
-    """The move of a row that is not decided yet."""
-    newest = Record.objects.current().filter(kind=Kind.MOVE, subject=row.id).order_by("-at", "-id").first()
-    decided = newest is None or newest.followed_by.filter(kind=Kind.DECISION).exists()
-    return None if decided else newest
 
 
 @require_POST
@@ -184,7 +167,7 @@ def put(request, row_id: str):
     row = state.mill.plan.get(row_id) if state else None
     if row is None or row.lever.get("kind") != "dilution":
         raise Http404
-    if (open_move := waiting(row)) is not None:
+    if (open_move := undecided(row.id)) is not None:
         messages.warning(request, "A move of this row waits to be decided: decide it first.")
         return redirect("shift:decide", open_move.pk)
     try:

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 import core.catalogue  # noqa: F401
 import tests.profile  # noqa: F401
 from core.cook.belt import BeltCase, ClassRow, PartRow, belt_found
-from core.cook.design import LogPoint
+from core.cook.charged import LogPoint
 from core.cook.follow import doubt
 from core.cook.house import BatchRow, HouseCase, house
 from core.cook.kinetic import Charge, cook

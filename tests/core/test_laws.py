@@ -16,6 +16,7 @@ from core.cook.unit import Made
 from core.deliver.draw import DrawCase, draw
 from core.deliver.lots import SIGNS, Parcel, check_sign, fifo
 from core.errors import ImpossibleInput
+from core.judge.advise import Move, water_to
 from core.judge.band import GRAVITY, Band, judge
 from core.lab.replicate import combine
 from core.line.network import Draw, DrawKind, Outlet, Unit, build, loses, shares
@@ -25,6 +26,7 @@ from core.mill.reading import read_mill
 from core.mill.run import Running, solve_mill
 from core.stock import dilution, flow, shape
 from core.stock.cover import CoverCase, Piece, cover, forecast
+from core.stock.loop import LoopCase
 from core.stream import COMPONENTS, DS, SUSPENDED, N, mix, stream
 from core.unit import SOLUTES
 from desk.shift.demo import DOCUMENT
@@ -333,6 +335,44 @@ class StockLaws(SimpleTestCase):
 
 
 @tag("core")
+class WaterLaws(SimpleTestCase):
+    """The water of an outlet, from what was found to what is wanted."""
+
+    band = Band(low=3.4, high=3.8, outer_low=3.2, outer_high=4.0, target=3.6)
+
+    def water(self, found: float, wanted: float):
+        loop = LoopCase(
+            stock_l_min=1500,
+            inlet_pct=5.0,
+            target_pct=wanted,
+            measured_pct=found,
+            water_cons_pct=0.1,
+            water_max_l_min=1800,
+            pipe_m=20,
+            pipe_mm=200,
+            filter_s=10,
+        )
+        return loop, water_to(band=self.band, loop=loop, mixing_min=5.0)
+
+    @given(found=st.floats(2.8, 4.6), share=st.floats(0.0, 1.0))
+    def test_it_goes_towards_what_is_wanted_and_never_past_it(self, found, share):
+        wanted = self.band.low + share * (self.band.high - self.band.low)
+        loop, move = self.water(found, wanted)
+        assume(isinstance(move, Move))
+        self.assertGreaterEqual(abs(move.change), 1.0)
+        self.assertGreaterEqual(move.change * (found - wanted), 0.0, "thicker than wanted takes more water")
+        self.assertLessEqual(abs(move.expected - wanted), abs(found - wanted) + 1e-9)
+        if not move.bound_by:
+            self.assertAlmostEqual(move.expected, found - 0.7 * (found - wanted), places=6)
+            self.assertTrue(10.0 - 1e-9 <= move.valve_pct <= 90.0 + 1e-9)
+
+    def test_nothing_to_move(self):
+        self.assertIsNone(self.water(3.65, self.band.aim)[1], "inside the band and its aim is wanted: left")
+        self.assertIsNone(self.water(3.9, 4.2)[1], "wanted outside the band")
+        self.assertIsInstance(self.water(3.65, 3.5)[1], Move, "inside, and another value of the band is wanted")
+        self.assertIsInstance(self.water(4.0, self.band.aim)[1], Move)
+
+
 class LotLaws(SimpleTestCase):
     @given(bare=st.text(SIGNS, min_size=6, max_size=14), at=st.integers(0, 13), sign=st.sampled_from(SIGNS))
     def test_a_single_mistype_is_caught(self, bare, at, sign):

@@ -10,7 +10,7 @@ import tests.profile  # noqa: F401
 from core.chips.bagasse import WetWashCase, wet_wash
 from core.chips.wood import OrderCase, WeatherCase, order, weather
 from core.cook.belt import BeltCase, ClassRow, PartRow, belt
-from core.cook.design import LogPoint
+from core.cook.charged import LogPoint
 from core.cook.house import batch_of, follow_on, pace
 from core.errors import ImpossibleInput
 from core.lab.fibre import LengthCase, PithCase, SandCase, fibre_length, pith, sand
