@@ -150,7 +150,7 @@ def cooks(client) -> None:
         Charge(ea_pct_naoh=18.0, sulphidity_pct=28.4, lw_m3_t=4.1),
         ((0.0, 80.0), (35.0, 116.0), (50.0, 116.0), (95.0, 170.0), (185.0, 170.0)),
     )
-    line("one kinetic cook of 185 min, half-minute steps", median_ms(lambda: kinetic.cook("larch", charge, points)), "ms", 25)
+    line("one kinetic cook of 185 min, minute steps", median_ms(lambda: kinetic.cook("larch", charge, points)), "ms", 25)
     case = DesignCase(
         species="larch",
         wood_t=22.4,
@@ -163,7 +163,7 @@ def cooks(client) -> None:
     )
     for lever in ("time", "temperature", "charge"):
         line(f"solved backwards for its {lever}", median_ms(lambda lever=lever: solve_for(case, points, lever), 10), "ms", 150)
-    rng, plant, made = np.random.default_rng(5), Fitted(mb=1.09, carbohydrate=-0.8, alkali_carb=1.04), []
+    rng, plant, made = np.random.default_rng(5), Fitted(rate=1.05, carbohydrate=-0.8, alkali_carb=1.04), []
     for _ in range(200):
         c = Charge(ea_pct_naoh=18.0 + rng.normal(0, 0.5), sulphidity_pct=28.0 + rng.normal(0, 1.5), lw_m3_t=4.1)
         run = (*points[:-1], (185.0 + rng.normal(0, 8), 170.0))

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from core.chips.wood import BASES, Part, WoodMix, dry_basis, full_pct, mix_wood
 from core.cook.charged import ByLog, Charged, LogPoint
-from core.cook.thickness import ChipClass, PresteamCase, Presteamed, Uneven, cook_classes, presteam
+from core.cook.thickness import ChipClass, PresteamCase, Presteamed, Uneven, cook_chips, presteam
 from core.errors import Caution, ImpossibleInput, Problem
 from core.quantity import check, choice, figure, quantity, rows
 from core.register import Check, model
@@ -145,20 +145,19 @@ def belt(case: BeltCase) -> Belt:
         raise ImpossibleInput(Problem("classes", f"the classes sum to {whole:g} %; they must make 100 ± 0.5 %"))
     u = min(250.0, dry_basis(mix.moisture_pct))
 
-    def cooked(minutes: float) -> tuple[Presteamed, Uneven]:
-        steamed = presteam(PresteamCase(minutes=minutes, rho_b=mix.rho_b, u_pct=u))
-        filled = max(LEAST_FILLED, steamed.void_filled)
-        classes = tuple(ChipClass(mm=c.mm, share=c.share, penetration=filled) for c in case.classes)
-        return steamed, cook_classes(case.species, case.charge, case.log, classes)
-
     longer = min(MOST_STEAM_MIN, case.presteam_min + STEAM_LONGER_MIN)
-    steamed, uneven = cooked(case.presteam_min)
+    steamed, after = (presteam(PresteamCase(minutes=m, rho_b=mix.rho_b, u_pct=u)) for m in (case.presteam_min, longer))
+    lots = tuple(
+        tuple(ChipClass(mm=c.mm, share=c.share, penetration=max(LEAST_FILLED, x.void_filled)) for c in case.classes)
+        for x in (steamed, after)
+    )
+    uneven, uneven_longer = cook_chips(case.species, case.charge, case.log, lots)
     thick = sum(c.rejects for c in uneven.classes if c.mm > THICK_MM)
     return Belt(
         mix=mix,
         steamed=steamed,
         uneven=uneven,
-        after=cooked(longer)[1],
+        after=uneven_longer,
         longer_min=longer,
         wet_t_h=case.feed_t_h / (1.0 - mix.moisture_pct / 100.0),
         loose_m3_h=1000.0 * case.feed_t_h / mix.bulk_od,

@@ -11,9 +11,9 @@ from core.cook import kinetic
 from core.cook.kinetic import Charge, Cooked
 from core.cook.profile import Points, h_factor, h_rate, hold_minutes, read_log, temp_at
 from core.cook.species import DEFAULT, Fitted
+from core.cook.trust import default_band
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 
-UNCALIBRATED_SD, FITTED_SD = 5.0, 1.5
 MOST_H_SHARE = 0.10
 UNEVEN_C, UNEVEN_MIN = 140.0, 30.0
 
@@ -56,10 +56,12 @@ def follow(
     target: float,
     *,
     coefficients: Fitted = DEFAULT,
-    sd: float = UNCALIBRATED_SD,
+    band: float | None = None,
     measured: tuple[tuple[float, float], ...] = (),
 ) -> Followed:
-    """Follow a cook. `measured`: (minute, residual EA g/L). Raises: ImpossibleInput for a log or a residual that cannot be."""
+    """Follow a cook. `measured`: (minute, residual EA g/L); `band`: half of the kappa's 95 % band, the default's when None.
+
+    Raises: ImpossibleInput for a log or a residual that cannot be."""
     plan, _ = read_log(plan)
     log, cautions = read_log(log, real=True, least=1)  # just charged: its first temperature alone
     now, temp = log[-1]
@@ -72,10 +74,11 @@ def follow(
     ramp = tuple(p for p in whole if p[0] <= max(now, top_from) + 1e-9)
     minutes = kinetic.minutes_for_kappa(species, charge, ramp, target, coefficients=coefficients, corrections=measured)
     stop = low = high = h_stop = None
+    half = default_band(target) if band is None else band
     if not isinstance(minutes, Infeasible):
         stop = ramp[-1][0] + minutes
         h_stop = h_factor((*ramp, (stop, ramp[-1][1]))) if minutes > 1e-9 else h_factor(ramp)
-        for delta in (-sd, sd):  # a model that is high by sd stops late, low by sd stops early
+        for delta in (-half, half):  # a model that is high stops late, one that is low stops early
             other = kinetic.minutes_for_kappa(
                 species, charge, ramp, target - delta, coefficients=coefficients, corrections=measured
             )

@@ -1,8 +1,7 @@
-"""The alkaline cook through time: lignin, carbohydrate and alkali by three phases.
+"""The alkaline cook through time: what its lignin, carbohydrate, gum and alkali are at every minute of a temperature log.
 
-Source: form and softwood constants after Gustafson, Sleicher, McKean and Finlayson 1983 (Ind. Eng. Chem. Process Des. Dev.
-22:87); multipliers, phase limits and other species are defaults to be calibrated. Range: EA 12 to 24 % NaOH, sulphidity 0 to
-45 %, liquor to wood 2.8 to 6, 80 to 180 °C, kappa 10 to 110. Uncalibrated it is good to about 5 kappa.
+Source: models, section 3.4. Constants are defaults to be calibrated. Range: EA 12 to 24 % NaOH, sulphidity 0 to 45 %, liquor to
+wood 2.8 to 6, 80 to 180 °C, kappa 10 to 110. Until a mill's own cooks are fitted most cooks fall within some 0.27 of the kappa.
 """
 
 import math
@@ -12,23 +11,28 @@ from typing import Final
 
 import numpy as np
 
-from core.cook.profile import Points, g_factor, h_factor, read_log, temp_at, viscosity
-from core.cook.species import A_LIGNIN, DEFAULT, SPECIES, Fitted, Species, fitted
+from core.cook import limits
+from core.cook.pools import (
+    Heats,
+    NaOH_G,
+    alkali_taken,
+    gum_left,
+    hydrosulphide,
+    kappa_of,
+    losses,
+    pools_of,
+    quickened,
+)
+from core.cook.profile import Points, g_factor, h_factor, h_rate, read_log, temp_at, viscosity
+from core.cook.species import DEFAULT, SPECIES, Fitted, Species, fitted
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.quantity import check, quantity
 from core.roots import brentq
 
-STEP_MIN = 0.5
+STEP_MIN = 1.0  # in kappa within 1e-6 of half of it
 MOST_MIN = 300.0
-RAMP_HIGH, RAMP_ACT, HOT_C, RESIDUAL_HIGH = 2.0, 3.0, 175.0, 12.0  # defaults; the mill sets its own
-# by kind: standard H and EA of severity, highest H, highest EA % NaOH
-STANDARD: Final = {
-    "softwood": (1600.0, 17.5, 2600.0, 21.0),
-    "hardwood": (750.0, 16.5, 1400.0, 19.0),
-    "bagasse": (310.0, 13.0, 900.0, 16.0),
-}
-SEVERE, SEVERE_ACT = 1.5, 2.0
-EA_LOW, EA_HIGH = 8.0, 28.0
+EXHAUSTED_G_L = 0.5
+SLOPE_SHARE = 0.05  # of H, for a slope
 MU0: Final = {"softwood": 1600.0, "hardwood": 1450.0, "bagasse": 1450.0}
 
 
@@ -64,31 +68,14 @@ class Cooked:
     viscosity_ml_g: float
     lignin: float
     carbohydrate: float
+    gum: float
     exhausted_at: float | None
     course: Course
     cautions: tuple[Caution, ...] = ()
 
 
-def kappa_of(lignin: float, carbohydrate: float, hexa: float) -> float:
-    return 100.0 * lignin / (lignin + carbohydrate) / 0.15 + hexa
-
-
-class _Rates:
-    """Temperature-dependent constants on the grid of half steps, worked out once for the whole log."""
-
-    def __init__(self, s: Species, charge: Charge, temps_c: np.ndarray) -> None:
-        t = temps_c + 273.15
-        aa = charge.ea_pct_naoh / (1.0 - charge.sulphidity_pct / 200.0)
-        hs = aa * charge.sulphidity_pct / 100.0 * 10.0 / 80.0 / charge.lw_m3_t
-        aq = 1.0 + 3.0 * math.sqrt(charge.aq_pct)
-        self.initial = (s.mi * 36.2 * np.sqrt(t) * np.exp(-4807.69 / t)).tolist()
-        self.bulk_oh = (aq * s.mb * np.exp(35.19 - 17200.0 / t)).tolist()
-        self.bulk_hs = (aq * s.mb * np.exp(29.23 - 14400.0 / t) * hs**0.4).tolist()
-        self.residual = (s.mr * np.exp(19.64 - 10804.0 / t)).tolist()
-
-
 def _grid(points: Points) -> list[tuple[float, float]]:
-    """(start, length) of every step: at most half a minute, cut at every point of the log."""
+    """(start, length) of every step: at most a minute, cut at every point of the log."""
     steps = []
     for (m0, _), (m1, _) in zip(points, points[1:], strict=False):
         n = max(1, math.ceil((m1 - m0) / STEP_MIN - 1e-9))
@@ -96,7 +83,28 @@ def _grid(points: Points) -> list[tuple[float, float]]:
     return steps
 
 
-State = tuple[float, float, float]
+Pools = tuple[float, float, float, float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class State:
+    """A cook at one moment: lignin, gum and carbohydrate left, % of oven-dry wood, and alkali, mol NaOH a kg of wood."""
+
+    lignin: float
+    carbohydrate: float
+    gum: float
+    alkali: float
+
+    @property
+    def yield_pct(self) -> float:
+        return self.lignin + self.carbohydrate + self.gum
+
+    def kappa(self, hexa: float) -> float:
+        return float(kappa_of(self.lignin, self.carbohydrate + self.gum, hexa))
+
+
+def _state(s: Species, pools: Pools, alkali: float) -> State:
+    return State(sum(pools[:3]), pools[3] + pools[4], gum_left(s, pools[0]), alkali)
 
 
 def _run(
@@ -107,92 +115,75 @@ def _run(
     stop: Callable[[float, State], bool] | None = None,
     corrections: tuple[tuple[float, float], ...] = (),
 ) -> tuple[list[float], list[State], float | None]:
-    """Minutes and states (lignin, carbohydrate, alkali mol/kg). `corrections`: (minute, measured EA g/L) that replace the
-    model's."""
+    """Minutes and states of every step, and the minute at which the alkali ran out. `corrections`: (minute, measured EA g/L)
+    that replace the model's."""
     steps = _grid(points)
     halves = np.array([[m, m + h / 2.0, m + h] for m, h in steps])
     temps = np.interp(halves.ravel(), [m for m, _ in points], [t for _, t in points])
-    k = _Rates(s, charge, temps)
-    lw, limits = charge.lw_m3_t, (s.bulk_from, s.residual_from, -1.0)
-    bulk_c, residual_c = s.cb, s.cr
-    alkali_l, alkali_c = 10.0 * A_LIGNIN, 10.0 * s.alkali_carb
+    lw = charge.lw_m3_t
+    more = quickened(s, hydrosulphide(charge.ea_pct_naoh, charge.sulphidity_pct, lw), charge.aq_pct)
+    k = Heats.along(s, temps).rows(more)
 
-    def rates(i: int, lignin: float, n: float, phase: int) -> State:
-        oh = n / lw
-        if oh <= 0.0:
-            return 0.0, 0.0, 0.0
-        if phase == 0:
-            r = k.initial[i] * lignin if s.pi == 0.0 else k.initial[i] * (oh / 0.5) ** s.pi * lignin
-            c = s.ci * oh**0.11
-        elif phase == 1:
-            r, c = (k.bulk_oh[i] * oh + k.bulk_hs[i] * math.sqrt(oh)) * lignin, bulk_c
-        else:
-            r, c = k.residual[i] * oh**0.7 * lignin, residual_c
-        return -r, -c * r, -(alkali_l + alkali_c * c) * r
+    def rates(i: int, y: Pools, n: float) -> tuple[Pools, float]:
+        lost = losses(s, k[i], y, n / lw if n > 0.0 else 0.0)
+        return lost, alkali_taken(s, lost)
 
-    def advance(i: int, y: State, h: float, phase: int) -> State:
-        lignin, carb, n = y
-        a = rates(i, lignin, n, phase)
-        b = rates(i + 1, lignin + h / 2 * a[0], n + h / 2 * a[2], phase)
-        c = rates(i + 1, lignin + h / 2 * b[0], n + h / 2 * b[2], phase)
-        d = rates(i + 2, lignin + h * c[0], n + h * c[2], phase)
-        w = h / 6.0
-        return (
-            lignin + w * (a[0] + 2 * b[0] + 2 * c[0] + d[0]),
-            carb + w * (a[1] + 2 * b[1] + 2 * c[1] + d[1]),
-            n + w * (a[2] + 2 * b[2] + 2 * c[2] + d[2]),
-        )
-
-    y: State = (s.lignin, s.carbohydrate, charge.ea_pct_naoh * 10.0 / 40.0)
-    phase = next(p for p in range(3) if y[0] > limits[p])
-    minutes, states, exhausted = [steps[0][0]], [y], None
+    y, n = pools_of(s), charge.ea_pct_naoh * 10.0 / NaOH_G
+    minutes, states, exhausted = [steps[0][0]], [_state(s, y, n)], None
     waiting = sorted(corrections)
-    for j, (start, length) in enumerate(steps):
-        left = length
-        while True:
-            new = advance(3 * j, y, left, phase)
-            if phase == 2 or new[0] > limits[phase]:
-                y = new
-                break
-            low, high = 0.0, left  # the part of the step that lands on the phase's limit
-            for _ in range(40):
-                mid = (low + high) / 2.0
-                low, high = (mid, high) if advance(3 * j, y, mid, phase)[0] > limits[phase] else (low, mid)
-            y, left, phase = advance(3 * j, y, high, phase), left - high, phase + 1
-            if left <= 1e-9:
-                break
-        while waiting and waiting[0][0] <= start + length + 1e-9:
-            y = (y[0], y[1], waiting.pop(0)[1] / 40.0 * lw)
-        if y[2] <= 0.0 and exhausted is None:
-            exhausted = start + length
-        minutes.append(start + length)
-        states.append(y)
-        if stop is not None and stop(start + length, y):
+    for j, (start, h) in enumerate(steps):
+        half = h / 2.0
+        a, na = rates(3 * j, y, n)
+        b, nb = rates(3 * j + 1, _less(y, a, half), n - half * na)
+        c, nc = rates(3 * j + 1, _less(y, b, half), n - half * nb)
+        d, nd = rates(3 * j + 2, _less(y, c, h), n - h * nc)
+        w = h / 6.0
+        mean = (
+            a[0] + 2.0 * (b[0] + c[0]) + d[0],
+            a[1] + 2.0 * (b[1] + c[1]) + d[1],
+            a[2] + 2.0 * (b[2] + c[2]) + d[2],
+            a[3] + 2.0 * (b[3] + c[3]) + d[3],
+            a[4] + 2.0 * (b[4] + c[4]) + d[4],
+        )
+        y = _less(y, mean, w)
+        n = max(0.0, n - w * (na + 2.0 * (nb + nc) + nd))
+        while waiting and waiting[0][0] <= start + h + 1e-9:
+            n = waiting.pop(0)[1] / NaOH_G * lw
+        if exhausted is None and NaOH_G * n / lw < EXHAUSTED_G_L:
+            exhausted = start + h
+        minutes.append(start + h)
+        states.append(_state(s, y, n))
+        if stop is not None and stop(start + h, states[-1]):
             break
     return minutes, states, exhausted
+
+
+def _less(y: Pools, lost: Pools, h: float) -> Pools:
+    return (y[0] - h * lost[0], y[1] - h * lost[1], y[2] - h * lost[2], y[3] - h * lost[3], y[4] - h * lost[4])
 
 
 def _mean_oh(points: Points, minutes: list[float], states: list[State], lw: float) -> float:
     """Mean alkali, mol/L, over the time at temperature."""
     temps = np.interp(minutes, [m for m, _ in points], [t for _, t in points])
     at = temps >= temps.max() - 1.0
-    return float(np.mean([max(0.0, y[2]) / lw for y, on in zip(states, at, strict=True) if on]))
+    return float(np.mean([y.alkali / lw for y, on in zip(states, at, strict=True) if on]))
 
 
 def charge_cautions(charge: Charge, s: Species) -> tuple[Caution, ...]:
-    """Other convention, soda coefficients, chips not covered."""
-    found = list(check(charge))
+    """Other convention, soda coefficients, chips not covered, and what the charge asks of this wood."""
+    told = list(check(charge))
     if s.kind == "softwood" and 12.0 <= charge.ea_pct_naoh <= 16.0:
-        found.append(
+        told.append(
             Caution(
                 "ea_pct_naoh",
                 f"{charge.ea_pct_naoh:g} % is low for softwood as NaOH; as Na₂O it would be "
                 f"{charge.ea_pct_naoh / 0.7748:.1f} % NaOH: other convention?",
             )
         )
-    if s.key in ("bagasse", "straw") and charge.sulphidity_pct > 5.0:
-        found.append(Caution("sulphidity_pct", f"{s.key} has soda coefficients; with sulphide it cooks faster than shown"))
-    return tuple(found)
+    if s.kind == "bagasse" and charge.sulphidity_pct > 5.0:
+        told.append(Caution("sulphidity_pct", f"{s.key} has soda coefficients; with sulphide it cooks faster than shown"))
+    charged = limits.of_charge(s, ea_pct_naoh=charge.ea_pct_naoh, sulphidity_pct=charge.sulphidity_pct, lw_m3_t=charge.lw_m3_t)
+    return (*told, *charged)
 
 
 def cook(
@@ -203,10 +194,9 @@ def cook(
     coefficients: Fitted = DEFAULT,
     corrections: tuple[tuple[float, float], ...] = (),
 ) -> Cooked:
-    """Cook a wood through a log (minutes, °C).
+    """Cook a wood through a log (minutes, °C). `corrections`: (minute, residual EA, g/L NaOH) as titrated.
 
-    Raises: ImpossibleInput for a species that does not exist, a charge or a log that cannot be.
-    Worked: softwood, 0/90/180 min = 80/170/170 °C, EA 18.5 %, S 30 %, L/W 4 gives kappa 26.749, yield 46.907, 9.8167 g/L.
+    Raises: ImpossibleInput for a species that does not exist, a charge or a log that cannot be, a residual above the start's.
     """
     if species not in SPECIES:
         raise ImpossibleInput(Problem("species", f"is {species!r}; it must be one of {', '.join(SPECIES)}"))
@@ -224,38 +214,7 @@ def cook(
                 )
             )
     minutes, states, exhausted = _run(s, charge, points, corrections=corrections)
-    return _ended(s, charge, points, minutes, states, exhausted, cautions + more + severity(points))
-
-
-def _severe(kind: str, h: float, ea_pct_naoh: float) -> tuple[Caution, ...]:
-    """Whether a cook as a whole asks too much of its fibre: severity, H and alkali against their kind's limits."""
-    h_std, ea_std, h_most, ea_most = STANDARD.get(kind, STANDARD["bagasse"])
-    found, index = [], (h / h_std) * (ea_pct_naoh / ea_std)
-    if index > SEVERE:
-        word = "act: shorten or cool it, or charge less" if index > SEVERE_ACT else "yield and viscosity fall"
-        found.append(Caution("points", f"severity {index:.2f}, H {h:.0f} with EA {ea_pct_naoh:g} %: over {SEVERE:g}, {word}"))
-    if h > h_most:
-        found.append(Caution("points", f"H {h:.0f} is over {h_most:.0f}: overcooked whatever the kappa says"))
-    if ea_pct_naoh > ea_most:
-        found.append(Caution("ea_pct_naoh", f"EA {ea_pct_naoh:g} % is over {ea_most:g} % NaOH: yield, viscosity, residual"))
-    return tuple(found)
-
-
-def severity(points: Points) -> tuple[Caution, ...]:
-    """What a temperature log asks too much of: a rise that the liquor does not follow, and heat that costs viscosity."""
-    found = []
-    for (m0, t0), (m1, t1) in zip(points, points[1:], strict=False):
-        ramp = abs(t1 - t0) / (m1 - m0)
-        if ramp > RAMP_HIGH:
-            act = "act: " if ramp > RAMP_ACT else ""
-            text = (
-                f"{act}{t0:g} to {t1:g} °C goes at {ramp:.1f} °C/min; over {RAMP_HIGH:g} the liquor does not "
-                f"follow into the chips"
-            )
-            found.append(Caution("points", text))
-    if max(t for _, t in points) > HOT_C:
-        found.append(Caution("points", f"over {HOT_C:.0f} °C viscosity falls; the vessel’s rating always prevails"))
-    return tuple(found[:3])
+    return _ended(s, charge, points, minutes, states, exhausted, cautions + more + limits.of_log(points))
 
 
 def _ended(
@@ -273,41 +232,32 @@ def _ended(
         if minutes[-1] >= points[-1][0] - 1e-9
         else (*(p for p in points if p[0] < minutes[-1]), (minutes[-1], temp_at(points, minutes[-1])))
     )
-    g = g_factor(run)
-    kappa = kappa_of(end[0], end[1], s.hexa)
+    g, h = g_factor(run), h_factor(run)
+    kappa = end.kappa(s.hexa)
+    residual = NaOH_G * end.alkali / charge.lw_m3_t
     if exhausted is not None:
         cautions += (Caution("ea_pct_naoh", f"alkali is exhausted at {exhausted:.0f} min: nothing reacts after it"),)
-    if not 10.0 <= kappa <= 110.0:
-        cautions += (Caution("kappa", f"{kappa:.1f} is outside 10 to 110, the range this holds for"),)
-    residual = 40.0 * max(0.0, end[2]) / charge.lw_m3_t
-    h = h_factor(run)
-    cautions += _severe(s.kind, h, charge.ea_pct_naoh)
-    if residual > RESIDUAL_HIGH:
-        text = f"residual alkali {residual:.1f} g/L: over {RESIDUAL_HIGH:g} is waste and costs yield"
-        cautions += (Caution("ea_pct_naoh", text),)
-    if residual < 5.0 and s.kind != "bagasse":
-        cautions += (Caution("residual_g_l", f"residual alkali {residual:.1f} g/L: under 5 lignin settles back on the fibre"),)
-    if s.kind == "bagasse" and residual < 3.0:
-        cautions += (
-            Caution("residual_g_l", f"residual alkali {residual:.1f} g/L: under 3 the pulp darkens and silica deposits"),
-        )
+    cautions += limits.of_result(
+        s, h=h, ea_pct_naoh=charge.ea_pct_naoh, kappa=kappa, yield_pct=end.yield_pct, residual_g_l=residual
+    )
     return Cooked(
         kappa=kappa,
-        yield_pct=end[0] + end[1],
+        yield_pct=end.yield_pct,
         residual_g_l=residual,
-        h=h_factor(run),
+        h=h,
         g=g,
         viscosity_ml_g=viscosity(g, _mean_oh(points, minutes, states, charge.lw_m3_t), mu0=MU0[s.kind]),
-        lignin=end[0],
-        carbohydrate=end[1],
+        lignin=end.lignin,
+        carbohydrate=end.carbohydrate,
+        gum=end.gum,
         exhausted_at=exhausted,
         course=Course(
             minute=tuple(minutes),
-            kappa=tuple(kappa_of(y[0], y[1], s.hexa) for y in states),
-            yield_pct=tuple(y[0] + y[1] for y in states),
-            residual_g_l=tuple(40.0 * max(0.0, y[2]) / charge.lw_m3_t for y in states),
+            kappa=tuple(y.kappa(s.hexa) for y in states),
+            yield_pct=tuple(y.yield_pct for y in states),
+            residual_g_l=tuple(NaOH_G * y.alkali / charge.lw_m3_t for y in states),
         ),
-        cautions=cautions,
+        cautions=tuple(dict.fromkeys(cautions)),
     )
 
 
@@ -328,11 +278,11 @@ def minutes_for_kappa(
     end, temp = ramp[-1]
     whole = (*ramp, (end + MOST_MIN, temp))
     minutes, states, exhausted = _run(
-        s, charge, whole, stop=lambda m, y: m >= end and kappa_of(y[0], y[1], s.hexa) <= target, corrections=corrections
+        s, charge, whole, stop=lambda m, y: m >= end and y.kappa(s.hexa) <= target, corrections=corrections
     )
-    kappas = [kappa_of(y[0], y[1], s.hexa) for y in states]
+    kappas = [y.kappa(s.hexa) for y in states]
     if kappas[-1] > target:
-        why = f"the alkali is exhausted at {exhausted:.0f} min" if exhausted else "the residual phase is slow"
+        why = f"the alkali is exhausted at {exhausted:.0f} min" if exhausted else "residual lignin leaves slowly"
         return Infeasible(
             field="kappa",
             reason=f"{target:g} is not reached within {MOST_MIN:.0f} min; the lowest is {kappas[-1]:.1f}, since {why}",
@@ -349,48 +299,61 @@ def minutes_for_kappa(
     return m0 + (m1 - m0) * (k0 - target) / (k0 - k1) - end
 
 
-def _search(
-    of: Callable[[float], float], low: float, high: float, target: float, field: str, unit: str, name: str
-) -> float | Infeasible:
-    """A root of a monotone answer, or which side fails and what the limit gives."""
-    a, b = of(low) - target, of(high) - target
-    if a * b > 0.0:
-        end, value = (low, a + target) if abs(a) < abs(b) else (high, b + target)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lever:
+    """What an inverse turns: its name and unit in words, and the range within which it may answer (section 3.4)."""
+
+    name: str
+    unit: str
+    low: float
+    high: float
+
+
+EA, TEMP = Lever(name="EA", unit="% EA", low=8.0, high=28.0), Lever(name="temperature", unit="°C", low=140.0, high=180.0)
+SULPHIDITY = Lever(name="sulphidity", unit="% sulphidity", low=0.0, high=45.0)
+QUINONE = Lever(name="anthraquinone", unit="% AQ", low=0.0, high=0.15)
+DOES_NOTHING = 0.02  # kappa a unit of the lever
+
+
+def _search(of: Callable[[float], Cooked], lever: Lever, target: float, field: str) -> float | Infeasible:
+    """The lever's value for a kappa or a residual, or which side fails, what its limit gives and what binds there."""
+
+    def answer(x: float) -> float:
+        return float(getattr(of(x), field))
+
+    name = "kappa" if field == "kappa" else "residual alkali"
+    low, high = answer(lever.low), answer(lever.high)
+    if (low - target) * (high - target) > 0.0:
+        end, value = (lever.low, low) if abs(low - target) < abs(high - target) else (lever.high, high)
+        exhausted = of(end).exhausted_at
+        why = f"the alkali is exhausted at {exhausted:.0f} min" if exhausted else f"{end:g} is the {lever.name}’s ceiling"
         return Infeasible(
             field=field,
-            reason=f"{target:g} is not reached between {low:g} and {high:g} {unit}; at {end:g} {unit} {name} is {value:.1f}",
+            reason=f"{target:g} is not reached between {lever.low:g} and {lever.high:g} {lever.unit}; at {end:g} "
+            f"{lever.unit} {name} is {value:.1f}, since {why}",
             nearest=value,
         )
-    return brentq(lambda x: of(x) - target, low, high, xtol=1e-3, rtol=1e-6)
+    return brentq(lambda x: answer(x) - target, lever.low, lever.high, xtol=1e-3, rtol=1e-6)
 
 
 def ea_for_kappa(
     species: str, charge: Charge, points: Points, target: float, *, coefficients: Fitted = DEFAULT
 ) -> float | Infeasible:
-    """EA % NaOH on wood that gives a kappa by the same profile."""
+    """EA % NaOH on wood, 8 to 28, that gives a kappa by the same profile."""
     return _search(
-        lambda ea: cook(species, replace(charge, ea_pct_naoh=ea), points, coefficients=coefficients).kappa,
-        EA_LOW,
-        EA_HIGH,
-        target,
-        "kappa",
-        "% EA",
-        "kappa",
+        lambda ea: cook(species, replace(charge, ea_pct_naoh=ea), points, coefficients=coefficients), EA, target, "kappa"
     )
 
 
 def ea_for_residual(
     species: str, charge: Charge, points: Points, target_g_l: float, *, coefficients: Fitted = DEFAULT
 ) -> float | Infeasible:
-    """EA % NaOH on wood that leaves a residual alkali, g/L NaOH."""
+    """EA % NaOH on wood, 8 to 28, that leaves a residual alkali, g/L NaOH."""
     return _search(
-        lambda ea: cook(species, replace(charge, ea_pct_naoh=ea), points, coefficients=coefficients).residual_g_l,
-        EA_LOW,
-        EA_HIGH,
+        lambda ea: cook(species, replace(charge, ea_pct_naoh=ea), points, coefficients=coefficients),
+        EA,
         target_g_l,
         "residual_g_l",
-        "% EA",
-        "residual alkali",
     )
 
 
@@ -401,8 +364,74 @@ def temp_for_kappa(
     points, _ = read_log(points)
     top = max(t for _, t in points)
 
-    def at(temp: float) -> float:
+    def at(temp: float) -> Cooked:
         moved = tuple((m, temp if t >= top - 1e-9 else t) for m, t in points)
-        return cook(species, charge, moved, coefficients=coefficients).kappa
+        return cook(species, charge, moved, coefficients=coefficients)
 
-    return _search(at, 140.0, 180.0, target, "kappa", "°C", "kappa")
+    return _search(at, TEMP, target, "kappa")
+
+
+def sulphidity_for_kappa(
+    species: str, charge: Charge, points: Points, target: float, *, coefficients: Fitted = DEFAULT
+) -> float | Infeasible:
+    """Sulphidity, % of AA, 0 to 45, that gives a kappa. Infeasible too where sulphide does next to nothing."""
+
+    def at(value: float) -> Cooked:
+        return cook(species, replace(charge, sulphidity_pct=value), points, coefficients=coefficients)
+
+    low, high = at(SULPHIDITY.low).kappa, at(SULPHIDITY.high).kappa
+    if abs(low - high) < DOES_NOTHING * (SULPHIDITY.high - SULPHIDITY.low):
+        return Infeasible(field="kappa", reason=f"{target:g}: sulphidity does nothing here, kappa is {low:.1f}", nearest=low)
+    return _search(at, SULPHIDITY, target, "kappa")
+
+
+def quinone_for_kappa(
+    species: str, charge: Charge, points: Points, target: float, *, coefficients: Fitted = DEFAULT
+) -> float | Infeasible:
+    """Anthraquinone, % on wood, 0 to 0.15, that gives a kappa."""
+    return _search(
+        lambda aq: cook(species, replace(charge, aq_pct=aq), points, coefficients=coefficients), QUINONE, target, "kappa"
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Slopes:
+    """How the end of a cook answers: kappa a unit of ln H, a point of EA and of sulphidity; residual, g/L, and yield a point
+    of EA."""
+
+    kappa_ln_h: float
+    kappa_ea: float
+    kappa_sulphidity: float
+    residual_ea: float
+    yield_ea: float
+
+
+EA_STEP, SULPHIDITY_STEP = 0.5, 0.5
+
+
+def slopes(species: str, charge: Charge, points: Points, *, coefficients: Fitted = DEFAULT) -> Slopes:
+    """The slopes of a cook at its own charge and log: of H by what the last minutes did, of EA and sulphidity by half a point
+    each way. Raises: ImpossibleInput."""
+    points, _ = read_log(points)
+    done = cook(species, charge, points, coefficients=coefficients)
+    by = max(0.2, SLOPE_SHARE * done.h * 60.0 / max(1.0, h_rate(points[-1][1])))
+    end = points[-1]
+    longer = cook(species, charge, (*points, (end[0] + by, end[1])), coefficients=coefficients)
+    cut = end[0] - by
+    room = len(points) > 2 and points[-2][0] < cut - 1.0
+    shorter = cook(species, charge, (*points[:-1], (cut, temp_at(points, cut))), coefficients=coefficients) if room else done
+
+    def at(**moved: float) -> Cooked:
+        return cook(species, replace(charge, **moved), points, coefficients=coefficients)
+
+    ea, s = charge.ea_pct_naoh, charge.sulphidity_pct
+    low_s, high_s = max(0.0, s - SULPHIDITY_STEP), min(60.0, s + SULPHIDITY_STEP)
+    less, more = at(ea_pct_naoh=ea - EA_STEP), at(ea_pct_naoh=min(30.0, ea + EA_STEP))
+    width = min(30.0, ea + EA_STEP) - (ea - EA_STEP)
+    return Slopes(
+        kappa_ln_h=(longer.kappa - shorter.kappa) / math.log(longer.h / shorter.h),
+        kappa_ea=(more.kappa - less.kappa) / width,
+        kappa_sulphidity=(at(sulphidity_pct=high_s).kappa - at(sulphidity_pct=low_s).kappa) / (high_s - low_s),
+        residual_ea=(more.residual_g_l - less.residual_g_l) / width,
+        yield_ea=(more.yield_pct - less.yield_pct) / width,
+    )

@@ -4,23 +4,40 @@ Source: air by the ideal gas, void by Boyle, penetration after Washburn 1921, di
 limits and d_ref are defaults to be calibrated. Range: thickness 1 to 12 mm, penetration 0.6 to 1, and the kinetic cook's own.
 """
 
+import itertools
 import math
 from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
 
 from core.chips.wood import WALL, full_pct
-from core.cook.kinetic import STEP_MIN, Charge, charge_cautions, kappa_of
+from core.cook.kinetic import Charge, charge_cautions
 from core.cook.models import rejects_pct
+from core.cook.pools import (
+    Array,
+    Heats,
+    NaOH_G,
+    alkali_taken,
+    gum_left,
+    hydrosulphide,
+    kappa_of,
+    losses,
+    march,
+    pools_of,
+    quickened,
+)
 from core.cook.profile import Points, h_factor, read_log
-from core.cook.species import A_LIGNIN, DEFAULT, SPECIES, Fitted, fitted
+from core.cook.species import DEFAULT, SPECIES, Fitted, Species, fitted
 from core.errors import Caution, ImpossibleInput, Problem
 from core.heat import kelvin, p_saturation
 from core.quantity import check, figure, quantity
 from core.register import Check, model
-from core.roots import brentq
 
-Ks = tuple[tuple[float, ...], tuple[float, ...], tuple[float, ...]]
 D_REF_MM = 4.0
 IN_CHIP_L_KG = 1.5
+INSIDE_POWER = 3.0  # what the alkali inside a chip counts more than that of the whole digester
+STEP_MIN = 2.0
 ALPHA = 1.4e-7
 TAU0_MIN = 4.0
 T0_C = 20.0
@@ -122,15 +139,26 @@ def presteam(case: PresteamCase) -> Presteamed:
     return Presteamed(air_left=x, lag_min=lag, void_filled=filled, saturation=s, cautions=cautions)
 
 
-def diffusion(temp_c: float, lignin: float, oh: float) -> float:
-    """cm²/min: 5.7e-2 √T exp(−2452.4/T) max(0.05, −0.02 L + 0.13 OH^0.55 + 0.58)."""
+def diffusion_at(temp_c: float) -> float:
+    """What temperature alone does to diffusion, cm²/min: 5.7e-2 √T exp(−2452.4/T)."""
     t = kelvin(temp_c)
-    return float(5.7e-2 * math.sqrt(t) * math.exp(-2452.4 / t) * max(0.05, -0.02 * lignin + 0.13 * oh**0.55 + 0.58))
+    return 5.7e-2 * math.sqrt(t) * math.exp(-2452.4 / t)
 
 
-def effectiveness(phi: float) -> float:
-    """tanh(phi)/phi, 1 for a thin chip."""
-    return math.tanh(phi) / phi if phi > 1e-6 else 1.0
+def opened(lignin: Any, oh: Any) -> Any:
+    """How open the wood is to it: max(0.05, −0.02 L + 0.13 OH^0.55 + 0.58), lignin % of wood, alkali mol/L."""
+    return np.maximum(0.05, -0.02 * lignin + 0.13 * oh**0.55 + 0.58)
+
+
+def diffusion(temp_c: float, lignin: float, oh: float) -> float:
+    """Diffusion in the chip, cm²/min."""
+    return float(diffusion_at(temp_c) * opened(lignin, oh))
+
+
+def effectiveness(phi: Any) -> Any:
+    """tanh(phi)/phi, 1 for a thin chip. Numbers or arrays alike."""
+    small = np.maximum(phi, 1e-6)
+    return np.tanh(small) / small
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -173,120 +201,97 @@ def cook_classes(
     """Cook every class in one liquor. Four millimetres, fully penetrated, give the kinetic cook exactly.
 
     Raises: ImpossibleInput for shares that are all 0, a thickness not over 0, a penetration outside 0.3 to 1.
-    Worked: softwood 0/90/180 = 80/170/170, EA 18.5, S 30, L/W 4, .10/.35/.35/.14/.06 of 2/3/5/7/9 mm: kappa 28.901, sd 7.196.
     """
+    return cook_chips(species, charge, points, (classes,), coefficients=coefficients)[0]
+
+
+def cook_chips(
+    species: str,
+    charge: Charge,
+    points: Points,
+    lots: tuple[tuple[ChipClass, ...], ...],
+    *,
+    coefficients: Fitted = DEFAULT,
+) -> tuple[Uneven, ...]:
+    """Several lots of as many classes each, every lot in a liquor of its own, through the same cook at once.
+
+    Raises: as `cook_classes`.
+    """
+    for classes in lots:
+        _refuse(classes)
+    s = fitted(SPECIES[species], coefficients)
+    cautions = charge_cautions(charge, s)
+    points, more = read_log(points)
+    lots = tuple(tuple(c for c in classes if c.share > 0.0) for classes in lots)
+    mm = np.array([[c.mm for c in classes] for classes in lots])
+    w = np.array([[c.share for c in classes] for classes in lots])
+    w = w / w.sum(axis=1, keepdims=True)
+    filled = np.array([[c.penetration for c in classes] for classes in lots])
+    lw = charge.lw_m3_t
+
+    steps = [(m0, (m1 - m0), max(1, math.ceil((m1 - m0) / STEP_MIN - 1e-9))) for m0, m1 in itertools.pairwise(_minutes(points))]
+    starts = np.concatenate([m0 + length / n * np.arange(n) for m0, length, n in steps])
+    lengths = np.concatenate([np.full(n, length / n) for _, length, n in steps])
+    halves = (starts[:, None] + lengths[:, None] * np.array([0.0, 0.5, 1.0])).ravel()
+    temps = np.interp(halves, _minutes(points), [t for _, t in points])
+    k = Heats.along(s, temps).rows(quickened(s, hydrosulphide(charge.ea_pct_naoh, charge.sulphidity_pct, lw), charge.aq_pct))
+    moves = [diffusion_at(t) for t in temps.tolist()]
+
+    def rates(i: int, y: Array, n: Array) -> tuple[Array, Array]:
+        oh = np.maximum(n, 1e-9) / lw
+        eaten = alkali_taken(s, losses(s, k[i], y, oh)) / (oh * IN_CHIP_L_KG)
+        spread = moves[i] * opened(y[0] + y[1] + y[2], oh)
+        root = np.sqrt(np.maximum(eaten, 0.0) / spread)
+        inside = effectiveness(mm / 20.0 * root / filled) / effectiveness(D_REF_MM / 20.0 * root)
+        lost = np.stack(losses(s, k[i], y, oh * inside**INSIDE_POWER))
+        return lost, (w * alkali_taken(s, lost)).sum(axis=1, keepdims=True)
+
+    y = np.ones((5, *mm.shape)) * np.array(pools_of(s))[:, None, None]
+    n = np.full((len(lots), 1), charge.ea_pct_naoh * 10.0 / NaOH_G)
+    y, n = march(y, n, lengths.tolist(), rates)
+    residual = (NaOH_G * n[:, 0] / lw).tolist()
+    h = h_factor(points)
+    return tuple(_mixed(s, classes, w[i].tolist(), y[:, i], residual[i], h, cautions + more) for i, classes in enumerate(lots))
+
+
+def _minutes(points: Points) -> list[float]:
+    return [m for m, _ in points]
+
+
+def _refuse(classes: tuple[ChipClass, ...]) -> None:
     bad = [Problem("mm", f"is {c.mm:g} mm; it must be above 0 and at most 30") for c in classes if not 0.0 < c.mm <= 30.0]
     bad += [
         Problem("penetration", f"of {c.mm:g} mm is {c.penetration:g}; it must be 0.3 to 1")
         for c in classes
         if not 0.3 <= c.penetration <= 1.0
     ]
-    whole = sum(c.share for c in classes)
-    if not whole > 0.0 or any(c.share < 0.0 for c in classes):
+    if not sum(c.share for c in classes) > 0.0 or any(c.share < 0.0 for c in classes):
         bad.append(Problem("share", "must be at least 0 each and not all 0"))
     if bad:
         raise ImpossibleInput(*bad)
-    s = fitted(SPECIES[species], coefficients)
-    cautions = charge_cautions(charge, s)
-    points, more = read_log(points)
-    used = tuple(c for c in classes if c.share > 0.0)
-    w = [c.share / whole for c in used]
-    m, lw = len(used), charge.lw_m3_t
-    limits = (s.bulk_from, s.residual_from, -1.0)
-    aa = charge.ea_pct_naoh / (1.0 - charge.sulphidity_pct / 200.0)
-    hs = (aa * charge.sulphidity_pct / 100.0 * 10.0 / 80.0 / lw) ** 0.4
-    aq = 1.0 + 3.0 * math.sqrt(charge.aq_pct)
-    halves = [c.mm / 20.0 for c in used]  # cm
-    pen2 = [c.penetration**2 for c in used]
-    ref_half = D_REF_MM / 20.0
 
-    def constants(temp_c: float) -> tuple[float, float, float, float, float]:
-        t = temp_c + 273.15
-        return (
-            s.mi * 36.2 * math.sqrt(t) * math.exp(-4807.69 / t),
-            aq * s.mb * math.exp(35.19 - 17200.0 / t),
-            aq * s.mb * math.exp(29.23 - 14400.0 / t) * hs,
-            s.mr * math.exp(19.64 - 10804.0 / t),
-            5.7e-2 * math.sqrt(t) * math.exp(-2452.4 / t),
-        )
 
-    def own(k: tuple[float, ...], lignin: float, oh: float, phase: int) -> tuple[float, float]:
-        if phase == 0:
-            return k[0] * (oh / 0.5) ** s.pi * lignin, s.ci * oh**0.11
-        if phase == 1:
-            return (k[1] * oh + k[2] * math.sqrt(oh)) * lignin, s.cb
-        return k[3] * oh**0.7 * lignin, s.cr
-
-    def rates(k: tuple[float, ...], y: list[float], phases: list[int]) -> list[float]:
-        oh = y[2 * m] / lw
-        if oh <= 0.0:
-            return [0.0] * (2 * m + 1)
-        out, dn, power = [0.0] * (2 * m + 1), 0.0, 0.13 * oh**0.55
-        for j in range(m):
-            lignin = y[j]
-            r, c = own(k, lignin, oh, phases[j])
-            eaten = 10.0 * r * (A_LIGNIN + s.alkali_carb * c) / (oh * IN_CHIP_L_KG)
-            d = k[4] * max(0.05, -0.02 * lignin + power + 0.58)
-            root = math.sqrt(eaten / d) if eaten > 0.0 else 0.0
-            here = oh * effectiveness(halves[j] * root / math.sqrt(pen2[j])) / effectiveness(ref_half * root)
-            r, c = own(k, lignin, here, phases[j])
-            out[j], out[m + j] = -r, -c * r
-            dn -= w[j] * 10.0 * (A_LIGNIN + s.alkali_carb * c) * r
-        out[2 * m] = dn
-        return out
-
-    def advance(
-        k0: tuple[float, ...], k1: tuple[float, ...], k2: tuple[float, ...], y: list[float], h: float, phases: list[int]
-    ) -> list[float]:
-        a = rates(k0, y, phases)
-        b = rates(k1, [v + h / 2 * d for v, d in zip(y, a, strict=True)], phases)
-        c = rates(k1, [v + h / 2 * d for v, d in zip(y, b, strict=True)], phases)
-        e = rates(k2, [v + h * d for v, d in zip(y, c, strict=True)], phases)
-        return [v + h / 6.0 * (p + 2 * q + 2 * r + t) for v, p, q, r, t in zip(y, a, b, c, e, strict=True)]
-
-    y = [s.lignin] * m + [s.carbohydrate] * m + [charge.ea_pct_naoh * 10.0 / 40.0]
-    first = next(p for p in range(3) if s.lignin > limits[p])
-    phases = [first] * m
-    for (m0, t0), (m1, t1) in zip(points, points[1:], strict=False):
-        n = max(1, math.ceil((m1 - m0) / STEP_MIN - 1e-9))
-        h0, slope = (m1 - m0) / n, (t1 - t0) / (m1 - m0)
-        for i in range(n):
-            begin, left = m0 + h0 * i, h0
-            k0, k1, k2 = (constants(t0 + slope * (begin - m0 + x)) for x in (0.0, h0 / 2, h0))
-            for _ in range(2 * m + 1):
-                new = advance(k0, k1, k2, y, left, phases)
-                crossing = [j for j in range(m) if phases[j] < 2 and new[j] <= limits[phases[j]]]
-                if not crossing:
-                    y = new
-                    break
-
-                def over(x: float, y: list[float] = y, crossing: list[int] = crossing, k: Ks = (k0, k1, k2)) -> float:
-                    """How far the first of those that cross is over its limit after so long."""
-                    part = advance(*k, y, x, phases)
-                    return min(part[j] - limits[phases[j]] for j in crossing)
-
-                high = brentq(over, 0.0, left, xtol=1e-11, rtol=1e-12)
-                part = advance(k0, k1, k2, y, high, phases)
-                for j in crossing:
-                    if part[j] <= limits[phases[j]] + 1e-9:
-                        phases[j] += 1
-                y, left = part, left - high
-                if left <= 1e-9:
-                    break
+def _mixed(
+    s: Species,
+    classes: tuple[ChipClass, ...],
+    shares: list[float],
+    pools: Array,
+    residual_g_l: float,
+    h: float,
+    cautions: tuple[Caution, ...],
+) -> Uneven:
+    """The pulp of all classes together: kappa by pulp mass, yield by oven-dry share."""
     done = []
-    for j, c in enumerate(used):
-        kappa, total = kappa_of(y[j], y[m + j], s.hexa), y[j] + y[m + j]
-        done.append(
-            ClassCooked(
-                mm=c.mm, share=w[j], kappa=kappa, yield_pct=total, rejects=w[j] * min(total, rejects_pct(s.kind, kappa))
-            )
-        )
+    for c, share, y in zip(classes, shares, pools.T.tolist(), strict=True):
+        lignin, rest = sum(y[:3]), y[3] + y[4] + gum_left(s, y[0])
+        kappa, total = float(kappa_of(lignin, rest, s.hexa)), lignin + rest
+        knots = share * min(total, rejects_pct(s.kind, kappa))
+        done.append(ClassCooked(mm=c.mm, share=share, kappa=kappa, yield_pct=total, rejects=knots))
     pulp = [x.share * x.yield_pct for x in done]
     total = sum(pulp)
     mean = sum(p * x.kappa for p, x in zip(pulp, done, strict=True)) / total
     sd = math.sqrt(sum(p * (x.kappa - mean) ** 2 for p, x in zip(pulp, done, strict=True)) / total)
     knots = sum(x.rejects for x in done)
-    residual = 40.0 * max(0.0, y[2 * m]) / lw
     if mean > 0 and sd / mean > 0.30:
         cautions += (Caution("mm", f"kappa spreads by {sd:.1f}, over 30 % of the mean: act on the thickness, not on the cook"),)
     elif mean > 0 and sd / mean > 0.20:
@@ -298,8 +303,8 @@ def cook_classes(
         yield_pct=total,
         rejects=knots,
         screened_pct=total - knots,
-        residual_g_l=residual,
-        h=h_factor(points),
+        residual_g_l=residual_g_l,
+        h=h,
         worst=max(done, key=lambda x: x.rejects).mm,
-        cautions=cautions + more,
+        cautions=cautions,
     )

@@ -10,7 +10,7 @@ from core.cook.blow import COD_A_ORGANIC, BlowCase, blow, white_liquor
 from core.cook.continuous import Zone, passage
 from core.cook.kinetic import Charge, Cooked, cook
 from core.cook.profile import Points, h_factor
-from core.cook.species import NAMES
+from core.cook.species import DEFAULT, NAMES, Fitted
 from core.document import Inlined, Table, item, text
 from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity, choice, quantities, quantity
@@ -42,7 +42,7 @@ def carried_over(made: Made, now: "CookPlan", then: "CookPlan", wood_t_h: float)
 
     Raises: ImpossibleInput, NotSolved.
     """
-    before, after = (made_by(plan.species, plan.charge, plan.way(wood_t_h)) for plan in (now, then))
+    before, after = (plan.makes_of(plan.charge, plan.way(wood_t_h)) for plan in (now, then))
     return Made(
         yield_pct=min(100.0, max(1.0, made.yield_pct + after.yield_pct - before.yield_pct)),
         kappa=min(200.0, max(0.1, made.kappa + after.kappa - before.kappa)),
@@ -66,7 +66,8 @@ class LogPoint:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CookPlan:
-    """How a cooking unit is set to cook. `makes`: what its newest kept cook made, which leads; else the kinetic model tells.
+    """How a cooking unit is set to cook. `makes`: what its newest kept cook made, which leads; else the kinetic model tells,
+    by `coefficients`, the mill's own where it chose them.
 
     `charged_for_t_h`: the oven-dry wood, t/h, that the liquor is charged for; where other wood comes, the same liquor meets it
     and EA and liquor to wood are what they are on that wood. None charges for whatever comes.
@@ -82,6 +83,7 @@ class CookPlan:
     zones: tuple[Zone, ...] = item(Table(label="Zones of a continuous digester", of=Zone, most=8), default=())
     feed_c: float = quantity("Chips enter at", "°C", possible=(20, 140), valid=(80, 120), decimals=0, default=100.0)
     makes: Made | None = None
+    coefficients: Fitted = DEFAULT
     charged_for_t_h: float | None = None
     chip_water_t_h: float = 0.0  # that came with the wood it is charged for
 
@@ -89,7 +91,12 @@ class CookPlan:
         """Raises: ImpossibleInput, NotSolved for a charge, a log or zones that cannot be cooked."""
         if not self.points and not self.zones:
             raise ImpossibleInput(Problem("points", "are missing; a cook has a temperature log or zones"))
-        made_by(self.species, self.charge, self.points or self.way(TRIED_T_H))
+        self.makes_of(self.charge, self.points or self.way(TRIED_T_H))
+
+    def makes_of(self, charge: Charge, points: Points) -> Made:
+        """Yield and kappa by the kinetic model. Raises: ImpossibleInput."""
+        done = cooked(self.species, charge, points, self.coefficients)
+        return Made(yield_pct=done.yield_pct, kappa=done.kappa)
 
     def settings(self) -> Mapping[str, float]:
         charge = {name: getattr(self.charge, name) for name in quantities(Charge)}
@@ -134,9 +141,9 @@ class CookPlan:
         charge = self.met(inlet)
         wood = inlet.solids_t_h
         points = self.way(wood) or self.way(TRIED_T_H)
-        made = self.makes or made_by(self.species, charge, points)
+        made = self.makes or self.makes_of(charge, points)
         if made.weight < 1.0:
-            made = made.beside(made_by(self.species, charge, points))
+            made = made.beside(self.makes_of(charge, points))
         liquor = charge.lw_m3_t * wood - inlet.water_t_h
         if liquor < 0.0:
             told = f"is {charge.lw_m3_t:.2f} m³/t; the chips alone bring {inlet.water_t_h / wood:.2f} t of water a t of wood"
@@ -152,7 +159,7 @@ class CookPlan:
             ea_pct_naoh=charge.ea_pct_naoh,
             sulphidity_pct=charge.sulphidity_pct,
             lw_m3_t=charge.lw_m3_t,
-            residual_g_l=cooked(self.species, charge, points).residual_g_l,
+            residual_g_l=cooked(self.species, charge, points, self.coefficients).residual_g_l,
             causticizing_pct=self.causticizing_pct,
             reduction_pct=self.reduction_pct,
         )
@@ -198,12 +205,6 @@ def _composition(solids_t_h: float, liquor_t_h: float) -> Vector:
 
 
 @lru_cache(maxsize=256)
-def cooked(species: str, charge: Charge, points: Points) -> Cooked:
-    """The kinetic cook of a charge and a log, published coefficients; kept, since a line asks it again and again."""
-    return cook(species, charge, points)
-
-
-def made_by(species: str, charge: Charge, points: Points) -> Made:
-    """Yield and kappa by the kinetic model. Raises: ImpossibleInput."""
-    done = cooked(species, charge, points)
-    return Made(yield_pct=done.yield_pct, kappa=done.kappa)
+def cooked(species: str, charge: Charge, points: Points, coefficients: Fitted) -> Cooked:
+    """The kinetic cook of a charge and a log; kept, since a line asks it again and again."""
+    return cook(species, charge, points, coefficients=coefficients)

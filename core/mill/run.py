@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
+from core.cook.species import DEFAULT, Fitted
 from core.cook.unit import Made
 from core.errors import ImpossibleInput, Problem
 from core.line.acting import Line, solve_line
@@ -19,7 +20,8 @@ class Running:
 
     `makes`: what a cooking unit makes of its wood, by unit; it stands in place of the unit's plan, or of a fixed loss and
     kappa. `moisture_pct`: measured moisture of a wet feed, by unit; its wet rate stays, what is dry in it follows. `settings`:
-    what was put in force on a unit in place of the set-up, by unit and name (`Kind.settings`).
+    what was put in force on a unit in place of the set-up, by unit and name (`Kind.settings`). `coefficients`: this mill's own
+    for a wood, where a person chose them.
     """
 
     feeds: Mapping[str, float]
@@ -28,6 +30,7 @@ class Running:
     makes: Mapping[str, Made] = field(default_factory=dict)
     moisture_pct: Mapping[str, float] = field(default_factory=dict)
     settings: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+    coefficients: Mapping[str, Fitted] = field(default_factory=dict)
 
 
 def moisture_of(mill: Mill, unit: str) -> float:
@@ -80,7 +83,7 @@ def acting_units(mill: Mill, running: Running, units: Mapping[str, Unit]) -> dic
     acting: dict[str, Kind] = dict(mill.settable)
     as_set = {u.id: u for u in mill.units}
     for key, plan in mill.cook_plans.items():
-        plan = replace(plan, makes=running.makes.get(key))
+        plan = replace(plan, makes=running.makes.get(key), coefficients=running.coefficients.get(plan.species, DEFAULT))
         fed = [u for u in units.values() if any(o.to == key for o in u.outlets) and u.id in running.moisture_pct]
         if len(fed) == 1 and not as_set[fed[0].id].conversion:
             meant = _fed(as_set[fed[0].id], replace(running, moisture_pct={}), mill.roles.filler)

@@ -30,7 +30,7 @@ class DriftCase:
     kappa: float = quantity("Kappa at the blow line", "", possible=(1, 200), valid=(10, 60), decimals=1)
     target: float = quantity("Kappa wanted", "", possible=(1, 200), valid=(10, 60), decimals=1)
     inner: float = quantity("Inner band", "± kappa", possible=(0, 30), above=True, valid=(0.5, 4), decimals=1, default=2.0)
-    gain: float = quantity("Kappa a unit of H", "", possible=(-1, 0), valid=(-0.06, -0.005), decimals=4, default=-0.03)
+    gain: float = quantity("Kappa a unit of H", "", possible=(-1, 0), valid=(-0.06, -0.005), decimals=4, default=-0.019)
     h: float = quantity("H-factor of the vessel", "", possible=(0, 10000), above=True, valid=(200, 2500), decimals=0)
     temp_c: float = quantity("Cooking temperature", "°C", possible=(100, 190), valid=(140, 175), decimals=1)
 

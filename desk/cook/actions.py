@@ -5,7 +5,7 @@ import csv
 import io
 import math
 from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime, timedelta
 
 from django.db.models import Max
@@ -17,6 +17,7 @@ from core.cook.kinetic import Charge
 from core.cook.profile import h_factor, thinned
 from core.cook.running import MOST_POINTS
 from core.cook.species import DEFAULT, SPECIES, Fitted
+from core.cook.trust import Bias, bias_of
 from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.next_cook import MOST_EA, MOST_H, NextCook, after_blow
 from desk.cook import thermometer
@@ -27,9 +28,11 @@ from desk.kit.writing import writing
 from desk.lab.actions import Entry, record_sample
 from desk.log.actions import write
 from desk.log.models import Kind, Record
+from desk.mill.state import FITTED
 from desk.people.rights import refuse
 
 MOST_IMPORT = 2000
+BIAS_OF = 12  # the newest tested cooks that a bias is seen in
 
 
 class CookRefused(Exception):
@@ -42,8 +45,8 @@ class CookRefused(Exception):
 
 def coefficients_in_use(species: str) -> tuple[Fitted, CookFit | None]:
     """The mill's own coefficients where a person chose them, else the published default."""
-    found = CookFit.objects.filter(species=species, in_use=True).first()
-    return (Fitted(**found.coefficients), found) if found else (DEFAULT, None)
+    chosen = CookFit.objects.filter(species=species, in_use=True).first()
+    return (chosen.fitted, chosen) if chosen is not None and chosen.holds else (DEFAULT, None)
 
 
 def start(*, species: str, digester: str, wood_t: float, charge: Charge, plan, target: float, by, now) -> Cook:
@@ -390,7 +393,7 @@ def blows(species: str) -> tuple[fits.Blow, ...]:
 
 def fit_to_blows(species: str, told: Callable[[int], None] | None = None) -> fits.Fit | Infeasible:
     """The fit itself, not yet kept; `told` hears every evaluation."""
-    return fits.fit(species, blows(species), told=told)
+    return fits.fit(species, blows(species), heard=told)
 
 
 def keep_fit(*, species: str, by, now, found: fits.Fit | Infeasible | None = None) -> CookFit | Infeasible:
@@ -399,7 +402,14 @@ def keep_fit(*, species: str, by, now, found: fits.Fit | Infeasible | None = Non
     found = fit_to_blows(species) if found is None else found
     if isinstance(found, Infeasible):
         return found
-    dots = {"lab": found.lab, "default": found.by_default, "fit": found.by_fit, "at_bound": found.at_bound}
+    dots = {
+        "lab": found.lab,
+        "default": found.by_default,
+        "fit": found.by_fit,
+        "signs": found.signs,
+        "held": found.held,
+        "at_bound": found.at_bound,
+    }
     with writing():
         kept = CookFit.objects.create(
             species=species,
@@ -407,7 +417,7 @@ def keep_fit(*, species: str, by, now, found: fits.Fit | Infeasible | None = Non
             n=found.n,
             before=found.before,
             after=found.after,
-            left_out=found.left_out_after,
+            left_out=found.left_out,
             accepted=found.accepted,
             dots=dots,
             made_at=now,
@@ -415,11 +425,11 @@ def keep_fit(*, species: str, by, now, found: fits.Fit | Infeasible | None = Non
         )
         write(
             kind=Kind.COOK,
-            subject=f"fit.{species}",
+            subject=f"{FITTED}{species}",
             by=by,
             now=now,
             says=f"{species.capitalize()} fitted to {found.n} cooks: kappa error {found.before:.1f} to "
-            f"{found.after:.1f}, one left out {found.left_out_after:.1f}",
+            f"{found.after:.1f}, one left out {found.left_out:.1f}",
             status="fitted",
             data=asdict(found.coefficients),
         )
@@ -430,16 +440,54 @@ def keep_fit(*, species: str, by, now, found: fits.Fit | Infeasible | None = Non
 def use_fit(*, species: str, fit: CookFit | None, by, now) -> None:
     """Choose a fit, or the published default (None)."""
     refuse(by, "fit")
+    if fit is not None and not fit.holds:
+        raise CookRefused("fit", "That fit is of an earlier model and cannot be carried over: fit again.")
     if fit is not None and not fit.accepted:
         raise CookRefused("fit", "The one-left-out error does not fall by 10 %; the default stays.")
     CookFit.objects.filter(species=species, in_use=True).update(in_use=False)
     if fit is not None:
         CookFit.objects.filter(pk=fit.pk).update(in_use=True)
-    says = (
-        f"{species.capitalize()} cooks are foreseen by "
-        f"{'the fit to ' + str(fit.n) + ' cooks' if fit else 'the published default'}"
-    )
-    write(kind=Kind.COOK, subject=f"fit.{species}", by=by, now=now, says=says, status="chosen")
+    by_what = "the published default" if fit is None or fit.only_bias else f"the fit to {fit.n} cooks"
+    bias = f", {signed(fit.fitted.kappa, 1)} kappa of bias taken out" if fit and fit.fitted.kappa else ""
+    says = f"{species.capitalize()} cooks are foreseen by {by_what}{bias}"
+    data = fit.coefficients if fit else {}
+    write(kind=Kind.COOK, subject=f"{FITTED}{species}", by=by, now=now, says=says, status="chosen", data=data)
+
+
+def bias_seen(species: str) -> Bias | None:
+    """What the newest tested cooks of a wood come out over the model in use, each as it was run; None under five."""
+    use, _ = coefficients_in_use(species)
+    errors = []
+    for c in Cook.objects.filter(species=species, kappa__isnull=False).prefetch_related("points").order_by("-number")[:BIAS_OF]:
+        try:
+            errors.append(c.kappa - kinetic.cook(species, c.given, as_run(c), coefficients=use).kappa)
+        except CoreError:  # a log that cannot be integrated tells nothing
+            continue
+    return bias_of(tuple(errors))
+
+
+def take_out_bias(*, species: str, by, now) -> CookFit:
+    """Take what the newest cooks come out over the model from what is foreseen, as a choice that can be undone."""
+    refuse(by, "fit")
+    bias = bias_seen(species)
+    if bias is None or not bias.stands:
+        raise CookRefused("fit", "The newest cooks show no bias that chance would not make.")
+    use, fit = coefficients_in_use(species)
+    with writing():
+        kept = CookFit.objects.create(
+            species=species,
+            coefficients=asdict(replace(use, kappa=use.kappa + bias.mean)),
+            n=fit.n if fit else bias.n,
+            before=abs(bias.mean),
+            after=0.0,
+            left_out=fit.left_out if fit else bias.spread,
+            accepted=True,
+            dots={"signs": [*(fit.dots.get("signs", ()) if fit else ()), "bias"], "bias": bias.mean},
+            made_at=now,
+            by=by,
+        )
+        use_fit(species=species, fit=kept, by=by, now=now)
+    return kept
 
 
 COLUMNS = (

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_http_methods
 
 from core.cook import continuous
 from core.cook.kinetic import Charge
+from core.cook.trust import default_band
 from core.cook.unit import ZONE, CookPlan
 from core.cook.vessel import VesselCase, ZoneRow, found_of
 from core.errors import CoreError, ImpossibleInput
@@ -184,7 +185,7 @@ def _worked(v: dict, state, species: str, zones) -> dict:
         "then": then,
         "done": done,
         "band": band,
-        "kappa_source": f"one standard deviation some 5 kappa until fitted; wanted {band.low:.1f} to {band.high:.1f}",
+        "kappa_source": f"± {default_band(done.kappa):.1f}, 95 %, until fitted; wanted {band.low:.1f} to {band.high:.1f}",
         "judged": judge(done.kappa, band, confirmed=True),
         "plain": plain,
         "settled": plain[-1],

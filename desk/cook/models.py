@@ -4,7 +4,8 @@ from django.conf import settings
 from django.db import models
 
 from core.cook.kinetic import Charge
-from core.cook.species import Fitted
+from core.cook.species import Fitted, holds, restored
+from core.cook.trust import Trust
 from desk.kit.seal import Sealed
 
 
@@ -45,7 +46,7 @@ class Cook(Sealed):
 
     @property
     def fitted(self) -> Fitted:
-        return Fitted(**self.coefficients)
+        return restored(self.coefficients)
 
     @property
     def error(self) -> float | None:
@@ -94,3 +95,21 @@ class CookFit(Sealed):
 
     def __str__(self) -> str:
         return f"{self.species} fitted to {self.n} cooks"
+
+    @property
+    def holds(self) -> bool:
+        """Whether it is of today's model; one of an earlier model cannot be carried over."""
+        return holds(self.coefficients)
+
+    @property
+    def fitted(self) -> Fitted:
+        return restored(self.coefficients)
+
+    @property
+    def only_bias(self) -> bool:
+        """Whether it takes out a bias and leaves the published constants else."""
+        return self.dots.get("signs") == ["bias"]
+
+    @property
+    def trust(self) -> Trust:
+        return Trust(n=self.n, fitted=len(self.dots.get("signs", ())), left_out=self.left_out)

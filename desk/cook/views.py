@@ -18,7 +18,7 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 
 from core.catalogue import find
 from core.cook import fit as fits
-from core.cook import follow, kinetic
+from core.cook import follow, kinetic, trust
 from core.cook.design import charge_of, designed, liquor_of, logged, solve_for
 from core.cook.profile import h_factor
 from core.cook.running import as_run, as_run_case, running, running_case
@@ -44,6 +44,7 @@ from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
 from desk.people.rights import may, refuse
 
+TOLD_AT = 30.0  # the kappa that a band is told at
 LEVERS = (("time", "time"), ("temperature", "temperature"), ("charge", "charge"))
 PAGE = 40
 
@@ -120,13 +121,11 @@ def design_page(request):
                 "beside": beside(state, opening.unit) if opening and case.species == opening.wells["species"] else [],
                 "met": _met(case, profile.points, use, opening),
                 "mark": f"m-{judge(found.cooked.kappa, band, confirmed=True).state.value}",
-                "sure_words": f"one standard deviation ± {fit.after if fit else follow.UNCALIBRATED_SD:.1f}; "
-                + (f"fitted to {fit.n} cooks" if fit else "uncalibrated default"),
+                "sure_words": trust.told(found.cooked.kappa, fit and fit.trust),
                 "band": band,
                 "fit": fit,
                 "solved": got,
                 "beyond": solved if isinstance(solved, Infeasible) else None,
-                "sd": fit.after if fit else follow.UNCALIBRATED_SD,
                 "rejects": found.rejects,
                 "p": cook_picture(
                     found.cooked,
@@ -214,8 +213,8 @@ def _followed(cook: Cook, now) -> dict:
     minute = minute_of(cook, now)
     log = log_of(cook, now)
     use, measured = cook.fitted, measured_of(cook)
-    tested = CookFit.objects.filter(species=cook.species, in_use=True).first()
-    sd = tested.after if tested else follow.UNCALIBRATED_SD
+    fit = coefficients_in_use(cook.species)[1]
+    half = trust.band_of(cook.target, fit and fit.trust)
     case = running_case(
         cook.species,
         cook.given,
@@ -223,7 +222,7 @@ def _followed(cook: Cook, now) -> dict:
         plan=cook.profile,
         target=cook.target,
         coefficients=use,
-        sd=sd,
+        band=half,
         measured=measured,
     )
     worked = Worked(model="cook.running", case=case, result=running(case))
@@ -243,10 +242,8 @@ def _followed(cook: Cook, now) -> dict:
         "f": seen,
         "worked": worked,
         "so_far_words": f"at the last temperature, {seen.minute:.0f} min",
-        "planned_words": f"{clock(at(seen.planned_stop))}, one standard deviation ± {sd:.1f}"
-        + (", uncalibrated default" if tested is None else ""),
+        "planned_words": f"{clock(at(seen.planned_stop))}, {trust.told(cook.target, fit and fit.trust)}",
         "move": move,
-        "sd": sd,
         "minute": minute,
         "old_min": minute - log[-1][0],
         "whole": whole,
@@ -548,7 +545,7 @@ def _fitting(request, state, species: str):
 
     def work() -> None:
         try:
-            heard.put(("done", fits.fit(species, blows, told=lambda n: heard.put(("told", n)))))
+            heard.put(("done", fits.fit(species, blows, heard=lambda n: heard.put(("told", n)))))
         except CoreError as failure:
             heard.put(("failed", str(failure)))
 
@@ -578,6 +575,10 @@ def fit_page(request, species: str):
         refuse(request.user, "fit")
         choice = request.POST.get("choice", "")
         try:
+            if choice == "bias":
+                actions.take_out_bias(species=species, by=request.user, now=request.now)
+                messages.success(request, "Taken out. Cooks are foreseen without it from now on.")
+                return redirect("cook:fit", species)
             if choice == "fit":
                 told = StreamingHttpResponse(_fitting(request, state, species))
                 told["Content-Encoding"] = "identity"  # line by line, not held back to be packed
@@ -589,16 +590,25 @@ def fit_page(request, species: str):
             messages.error(request, str(refusal))
         return redirect("cook:fit", species)
     found = CookFit.objects.filter(species=species)
-    newest = found.first()
+    newest = next((f for f in found if not f.only_bias and f.holds), None)
+    use, in_use = coefficients_in_use(species)
     context = station(
         request,
         state,
         species=species,
         fits=found[:10],
         newest=newest,
-        in_use=found.filter(in_use=True).first(),
+        in_use=in_use,
+        use=use,
+        coefficients=fits.told(newest.fitted, tuple(newest.dots.get("signs", ()))) if newest else (),
+        bias=actions.bias_seen(species),
+        half=newest.trust.band(TOLD_AT) if newest else trust.default_band(TOLD_AT),
+        default_half=trust.default_band(TOLD_AT),
+        told_at=TOLD_AT,
+        enough=bool(newest and newest.trust.enough),
+        outdated=found.exclude(pk__in=[f.pk for f in found if f.holds]).exists(),
         blows=Cook.objects.filter(species=species, kappa__isnull=False).count(),
         may_fit=request.user.may("fit"),
-        plot=fit_plot(newest.dots) if newest else None,
+        plot=fit_plot(newest.dots) if newest and "lab" in newest.dots else None,
     )
     return render(request, "cook/fit.html", context)

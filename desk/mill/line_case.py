@@ -24,7 +24,10 @@ from desk.mill.models import HeldLine, MillVersion
 from desk.mill.state import MillState, VesselNow, solve_running
 
 SETTING, SHARE = "s.", "f."  # of an address: s.UNIT.NAME=value, f.SOURCE=% of the furnish
-COPIED = ("now", "version_id", "mill", "run", "halts", "stops", "makes", "next_card", "moistures", "put_in_force", "setpoints")
+COPIED = (
+    *("now", "version_id", "mill", "run", "halts", "stops", "makes", "coefficients"),
+    *("next_card", "moistures", "put_in_force", "setpoints"),
+)
 MOST_HELD = 100
 SUM_OFF = 0.05  # % that typed shares may miss 100 by
 

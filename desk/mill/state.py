@@ -9,6 +9,7 @@ from functools import cached_property, lru_cache
 from django.db import connection
 
 from core.blend.mix import Mix, mix_furnish
+from core.cook.species import Fitted, holds, restored
 from core.cook.unit import Made
 from core.deliver.draw import Draw, DrawCase, draw
 from core.errors import CoreError, ImpossibleInput
@@ -30,6 +31,7 @@ from desk.mill.models import MillVersion
 from desk.mill.shifts import Shift, shift_of
 
 HALTS_BACK = timedelta(days=10)
+FITTED = "fit."  # of the record of a chosen fit, then its wood
 COVER_AHEAD = timedelta(hours=72)
 TRUSTED = ("single", "accepted")
 # what is left aside, step by step, when the line cannot be run with it: moisture read, set points, kept cooks
@@ -75,6 +77,7 @@ def way_of(running: Running) -> tuple:
         running.filler_t_h,
         _pairs(running.makes),
         _pairs(running.moisture_pct),
+        _pairs(running.coefficients),
         tuple((unit, _pairs(values)) for unit, values in _pairs(running.settings)),
     )
 
@@ -293,6 +296,7 @@ class MillState:
             gives=gives,
             filler_t_h=self.draw.filler_t_h * rate,
             makes=self.makes,
+            coefficients=self.coefficients,
             moisture_pct=self.moisture_pct,
             settings=settings,
         )
@@ -317,6 +321,16 @@ class MillState:
                 weight = leads((self.now - at) / COOK_KEEPS, fully=COOK_LEADS, at_most=1.0)
                 found[unit] = Made(yield_pct=data["yield_pct"], kappa=data["kappa"], weight=weight)
         return found
+
+    @cached_property
+    def coefficients(self) -> dict[str, Fitted]:
+        """This mill's own coefficients of a wood's cook, where a person chose a fit; what an earlier model fitted counts as
+        none."""
+        told: dict[str, dict] = {}
+        rows = Record.objects.current().filter(kind=Kind.COOK, subject__startswith=FITTED, status="chosen", at__lte=self.now)
+        for subject, data in rows.order_by("at", "id").values_list("subject", "data"):
+            told[subject.removeprefix(FITTED)] = data
+        return {species: restored(data) for species, data in told.items() if data and holds(data)}
 
     @cached_property
     def put_in_force(self) -> dict[str, Record]:

@@ -232,7 +232,7 @@ class Worked(SimpleTestCase):
 
     def test_a_running_cook_ends_as_its_log_will_when_it_is_run_on(self):
         case = running_case(
-            "larch", CHARGE, log=self.PLAN[:2], plan=self.PLAN, target=30.0, coefficients=Fitted(), sd=5.0, measured=()
+            "larch", CHARGE, log=self.PLAN[:2], plan=self.PLAN, target=30.0, coefficients=Fitted(), band=8.1, measured=()
         )
         now = running(case)
         ended = as_run(as_run_case("larch", CHARGE, self.PLAN, Fitted()))

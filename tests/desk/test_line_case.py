@@ -4,7 +4,7 @@ import json
 
 from django.test import TestCase
 
-from core.cook.unit import Made, made_by
+from core.cook.unit import Made
 from core.errors import ImpossibleInput
 from core.mill.expected import expected, running_cost
 from desk.log.models import Kind, Record
@@ -132,7 +132,7 @@ class LineCases(TestCase):
         state, unit = make.state(), "K.larch.cook"
         state.__dict__["makes"] = {unit: Made(yield_pct=46.0, kappa=33.0)}
         plan = state.line.acting[unit]
-        model = [made_by(plan.species, p.charge, plan.points).kappa for p in (plan, plan.set_to({"ea_pct_naoh": 17.0}))]
+        model = [p.makes_of(p.charge, plan.points).kappa for p in (plan, plan.set_to({"ea_pct_naoh": 17.0}))]
         carried = carry(state, LineCase(settings={unit: {"ea_pct_naoh": 17.0}}), None)
         self.assertEqual(state.line.acts[unit].kappa, 33.0)
         self.assertAlmostEqual(carried.other.line.acts[unit].kappa - 33.0, model[1] - model[0], places=9)
