@@ -1,10 +1,11 @@
 """Imports every station, so that the register is whole. Import this before reading `core.register.models()`."""
 
+import core.bleach.factor
 import core.bleach.infer
 import core.bleach.mechanical
+import core.bleach.models
 import core.bleach.plant
 import core.bleach.shade
-import core.bleach.stages
 import core.bleach.store
 import core.chips.bagasse
 import core.chips.wood
@@ -19,6 +20,7 @@ import core.cook.models
 import core.cook.running
 import core.cook.sulphite
 import core.cook.thickness
+import core.cook.trust
 import core.cook.vessel
 import core.deliver.draw
 import core.deliver.release
@@ -36,7 +38,8 @@ import core.stock.loop
 import core.stock.mixing
 import core.wash.closure
 import core.wash.line
-import core.wash.oxygen  # noqa: F401
+import core.wash.oxygen
+import core.wash.soda  # noqa: F401
 from core.register import Model, find, models
 
 __all__ = ["Model", "find", "models"]

@@ -5,7 +5,7 @@ from core.roots import brentq
 
 STEAM_MOST_BAR = 15.5  # 200 °C
 MMHG_BAR = 1.01325 / 760.0
-CP_FIBRE, CP_LIQUOR, CP_FILTRATE, CP_WATER = 1.40, 3.90, 4.10, 4.19  # kJ/kg K
+CP_FIBRE, CP_LIQUOR, CP_FILTRATE, CP_WATER = 1.40, 3.90, 4.10, 4.18  # kJ/kg K
 
 
 def h_liquid(temp_c: float) -> float:

@@ -15,7 +15,22 @@ import numpy.typing as npt
 
 from core.bleach.ceilings import CEILING, factor_most_kg, too_much
 from core.bleach.sequence import Sequence, Stage, read
-from core.bleach.stages import ACTIVE, BRIGHTEN, CHEMICAL, EXTRACT, Done, Pulp, Setting, end_ph, run
+from core.bleach.stages import (
+    ACTIVE,
+    BRIGHTEN,
+    CHEMICAL,
+    EXTRACT,
+    Alkaline,
+    Done,
+    Pulp,
+    Setting,
+    demand_of,
+    end_ph,
+    extent,
+    extraction_acids,
+    peroxide_acids,
+    run,
+)
 from core.colour import ks_from_kappa, ks_from_reflectance
 from core.errors import ImpossibleInput, Infeasible, Problem
 from core.unit import COD_A_KAPPA
@@ -23,6 +38,7 @@ from core.wash.line import liquor
 
 Array = npt.NDArray[np.float64]
 WASH_KEEPS = 0.10
+CAUSTIC_A_CHLORINE, CAUSTIC_BASE = 0.45, 3.0  # kg NaOH a kg active chlorine; kg/ODt, the usual rule of an extraction
 AOX_FROM, DIOXIDE_COUNTS = 0.12, 0.2
 FACTOR_LOW, FACTOR_HIGH, LEAST_OXYGEN = 0.15, 0.28, 10.0
 WASH_MIN = 8.0
@@ -46,7 +62,11 @@ YIELD_A_KAPPA = 0.13  # % of fibre lost a kappa removed, default
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Plan:
-    """How a sequence is run on a pulp: settings in the order of the stages."""
+    """How a sequence is run on a pulp: settings in the order of the stages.
+
+    An alkaline stage whose NaOH is given ends at the pH that its charge balance tells; of E and EO the charge is the NaOH. Else
+    EP and EOP take what the pH they are set to asks, P and PO 0.7 kg a kg of peroxide. A measured pH replaces the balance's.
+    """
 
     sequence: Sequence
     settings: tuple[Setting, ...]
@@ -54,7 +74,8 @@ class Plan:
     kappa: float
     iso_pct: float | None = None  # measured; else the unbleached rule by kappa
     cod: float = 0.0
-    naoh: Mapping[int, float] = field(default_factory=dict)  # kg/ODt of an extraction stage; else the caustic rule
+    naoh: Mapping[int, float] = field(default_factory=dict)  # kg/ODt of a stage, which then tells its pH
+    measured: frozenset[int] = frozenset()  # the stages whose pH is measured
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -105,7 +126,7 @@ TYPICAL: Final = {
     "E": Setting(charge=15.0, minutes=60.0, temp_c=70.0, ph=10.8),
     "EO": Setting(charge=15.0, minutes=70.0, temp_c=78.0, ph=10.8),
     "EP": Setting(charge=3.0, minutes=75.0, temp_c=75.0, ph=10.8),
-    "EOP": Setting(charge=3.0, minutes=80.0, temp_c=80.0, ph=10.8),
+    "EOP": Setting(charge=3.0, minutes=75.0, temp_c=75.0, ph=10.8),
     "P": Setting(charge=18.0, minutes=150.0, temp_c=85.0, ph=10.8),
     "PO": Setting(charge=18.0, minutes=90.0, temp_c=102.0, ph=10.8),
     "Q": Setting(charge=1.5, minutes=45.0, temp_c=65.0, ph=5.8),
@@ -115,32 +136,67 @@ TYPICAL: Final = {
     "Y": Setting(charge=6.0, minutes=45.0, temp_c=60.0, ph=5.8, cons_pct=4.0),
     "X": Setting(charge=0.1, minutes=90.0, temp_c=55.0, ph=6.0),
     "W": Setting(charge=0.0, minutes=0.0, temp_c=60.0, ph=7.0),
-    "H": Setting(charge=6.0, minutes=120.0, temp_c=40.0, ph=10.0),
+    "H": Setting(charge=15.0, minutes=120.0, temp_c=40.0, ph=10.0),
     "C": Setting(charge=30.0, minutes=30.0, temp_c=35.0, ph=2.0),
 }
 
 
 def typical(sequence: Sequence, kappa: float, *, factor: float = 0.22) -> tuple[Setting, ...]:
-    """Settings to start from: D0 by the kappa factor (of the kappa left by an oxygen stage before it), the others as is
-    usual."""
-    found, k = [], kappa
+    """Settings to start from: D0 and C by the kappa factor (of the kappa left by an oxygen stage before it), an extraction's
+    NaOH by the chlorine before it, the others as is usual."""
+    found, k, before = [], kappa, 0.0
     for s in sequence.stages:
         setting = TYPICAL[s.name]
-        if s.name == "D0":
-            setting = replace(setting, charge=10.0 * factor * k / ACTIVE["ClO2"])
+        if s.name in ("D0", "C"):
+            active = 10.0 * factor * k
+            setting = replace(setting, charge=min(CEILING[s.name], active / (ACTIVE["ClO2"] if s.name == "D0" else 1.0)))
+        if s.name in ("E", "EO") and before:
+            setting = replace(setting, charge=min(CEILING[s.name], CAUSTIC_A_CHLORINE * before + CAUSTIC_BASE))
         if s.name == "O":
             k *= 0.6
+        before = active_of(s.name, setting)
         found.append(setting)
     return tuple(found)
 
 
-def _charged(step: Stage, setting: Setting, before: float, naoh: float | None) -> dict[str, float]:
-    """kg/ODt by chemical; an extraction takes NaOH by the caustic rule on the active chlorine before it, its own charge being
-    peroxide."""
+NAOH_A_PEROXIDE = 0.7  # kg a kg, of P and PO, where no other is given
+
+
+def active_of(name: str, s: Setting) -> float:
+    """Active chlorine of a dioxide or chlorine stage, kg/ODt; 0 of others."""
+    return ACTIVE["ClO2"] * s.charge if name[0] == "D" else s.charge if name == "C" else 0.0
+
+
+def acids_of(name: str, pulp: Pulp, s: Setting, active: float) -> Alkaline:
+    """What the liquor of an alkaline stage must neutralise, after so much active chlorine, kg/ODt."""
+    if name in EXTRACT:
+        return extraction_acids(active_kg=active, cod_kg=pulp.cod, cons_pct=s.cons_pct)
+    there = max(0.0, s.charge - demand_of(name, pulp.kappa, pulp.cod))
+    used = there * extent(name, s.minutes, s.temp_c)
+    return peroxide_acids(used_kg=used, left_kg=there - used, cod_kg=pulp.cod, cons_pct=s.cons_pct)
+
+
+def _lye(name: str, pulp: Pulp, s: Setting, active: float, naoh: float | None, measured: bool) -> tuple[float, Setting]:
+    """NaOH of an alkaline stage, kg/ODt, and the stage with the pH it ends at."""
+    if name in ("E", "EO"):
+        naoh = s.charge if naoh is None else naoh
+    acids = acids_of(name, pulp, s, active)
+    if naoh is not None and measured:
+        return naoh, s
+    if naoh is not None:
+        return naoh, replace(s, ph=min(14.0, acids.ph_of(naoh)))
+    if name in ("P", "PO"):
+        return NAOH_A_PEROXIDE * s.charge, s
+    most = CEILING["E"]
+    asked = max(0.0, acids.naoh_for(s.ph))
+    return (asked, s) if asked <= most else (most, replace(s, ph=acids.ph_of(most)))
+
+
+def _charged(step: Stage, setting: Setting, naoh: float) -> dict[str, float]:
+    """kg/ODt by chemical."""
     name = step.name
     if name in EXTRACT:
-        lye = naoh if naoh is not None else (setting.charge if name in ("E", "EO") else 0.45 * before + 3.0)
-        made = {"NaOH": lye}
+        made = {"NaOH": naoh}
         if "P" in name:
             made["H2O2"] = setting.charge
         if "O" in name:
@@ -149,11 +205,12 @@ def _charged(step: Stage, setting: Setting, before: float, naoh: float | None) -
     if name == "O":
         return {"NaOH": setting.charge, "O2": 18.0, "MgSO4": 1.5}
     if name in ("P", "PO"):
-        return {"H2O2": setting.charge, "NaOH": 0.7 * setting.charge}
+        return {"H2O2": setting.charge, "NaOH": naoh}
     key = CHEMICAL.get(name)
     return {key: setting.charge} if key and setting.charge else {}
 
 
+ALKALINE: Final = (*EXTRACT, "P", "PO")
 Over = Literal["refuse", "hold", "mind"]
 
 
@@ -188,16 +245,20 @@ def bleach(plan: Plan, *, prices: Mapping[str, float] = PRICES, over: Over = "re
             else:
                 problems.append(Problem(f"s{i + 1}.charge", why))
                 continue
+        lye = 0.0
         try:
+            run(stage.name, pulp, setting, wood=plan.wood, washed=stage.washed)  # refuses before its alkali is asked for
+            if stage.name in ALKALINE:
+                lye, setting = _lye(stage.name, pulp, setting, active, plan.naoh.get(i), i in plan.measured)
             done = run(stage.name, pulp, setting, wood=plan.wood, washed=stage.washed)
         except ImpossibleInput as refusal:
             problems += [Problem(f"s{i + 1}.{p.field}", p.text) for p in refusal.problems]
             continue
-        charged = _charged(stage, setting, active, plan.naoh.get(i))
+        charged = _charged(stage, setting, lye)
         for k, v in charged.items():
             chemicals[k] = chemicals.get(k, 0.0) + 0.9 * v
-        active = ACTIVE["ClO2"] * setting.charge if stage.name[0] == "D" else 0.0
-        chlorine += active
+        active = active_of(stage.name, setting)
+        chlorine += active if stage.name[0] == "D" else 0.0
         elemental += setting.charge if stage.name == "C" else 0.0
         dissolved = COD_A_KAPPA * max(0.0, pulp.kappa - done.pulp.kappa)
         made_cod += dissolved
@@ -243,10 +304,10 @@ class Moment:
 
 
 def course(step: Step, *, wood: str, points: int = 9) -> tuple[Moment, ...]:
-    """Kappa and brightness inside a stage, by the model stopped early. An extraction has no time of its own: its two ends."""
+    """Kappa and brightness inside a stage, by the model stopped early."""
     end = Moment(minute=step.ends_min, kappa=step.done.pulp.kappa, iso=step.done.pulp.iso)
     start = Moment(minute=step.starts_min, kappa=step.into.kappa, iso=step.into.iso)
-    if step.stage.name in EXTRACT or step.setting.minutes <= 0.0:
+    if step.setting.minutes <= 0.0:
         return (start, end)
     found = [start]
     for i in range(1, points):
@@ -548,38 +609,41 @@ class PhStep:
     acid: float
 
 
-CONSUMED_ACID, M_CLO2, M_NAOH, M_H2SO4_EQ, WEAK, PKA, SPENT, SPENT_BASE = 0.7, 67.452, 40.0, 49.04, 0.004, 4.5, 0.45, 1.5
+CONSUMED_ACID, M_CLO2, M_NAOH, M_H2SO4_EQ, WEAK, PKA = 0.7, 67.452, 40.0, 49.04, 0.004, 4.5
 
 
 def ph_path(done: Bleached) -> tuple[PhStep | None, ...]:
     """The pH each stage ends at by its charges, and the caustic or acid to end at the pH it is set to. None of stages without
     a balance.
 
-    Source: models, 7.3: D makes 0.7 acid a ClO2 used; E and P lose 0.45 NaOH an active chlorine before them and 1.5 kg/ODt.
+    Source: models, 7.3: a dioxide stage makes 0.7 acid a ClO2 used; an alkaline one has the acid groups of its own balance.
     """
     found: list[PhStep | None] = []
     active = 0.0
     for s in done.steps:
-        mat = liquor(s.setting.cons_pct)
-        name = s.stage.name
+        mat, name = liquor(s.setting.cons_pct), s.stage.name
         if name in ("D0", "D1", "D2"):
-            acid, base = CONSUMED_ACID * max(0.0, s.setting.charge - s.done.residual) / M_CLO2 / mat, 0.0
-        elif name in EXTRACT or name in ("P", "PO"):
-            acid, base = 0.0, max(0.0, s.charged.get("NaOH", 0.0) - SPENT * active - SPENT_BASE) / M_NAOH / mat
+            acid = CONSUMED_ACID * max(0.0, s.setting.charge - s.done.residual) / M_CLO2 / mat
+            want = s.setting.ph
+            gap = WEAK / (1.0 + 10.0 ** (PKA - want)) + 10.0 ** (want - 14.0) - 10.0**-want + acid  # mol/L of base wanted
+            found.append(
+                PhStep(
+                    free=end_ph(acid_mol_l=acid, base_mol_l=0.0, weak_mol_l=WEAK, pka=PKA),
+                    naoh=max(0.0, 0.9 * gap * M_NAOH * mat),
+                    acid=max(0.0, -0.9 * gap * M_H2SO4_EQ * mat),
+                )
+            )
+        elif name in ALKALINE:
+            acids, charged = acids_of(name, s.into, s.setting, active), s.charged.get("NaOH", 0.0)
+            more = acids.naoh_for(s.setting.ph) - charged
+            found.append(
+                PhStep(
+                    free=acids.ph_of(charged),
+                    naoh=0.9 * max(0.0, more),
+                    acid=0.9 * max(0.0, -more) * M_H2SO4_EQ / M_NAOH,
+                )
+            )
         else:
             found.append(None)
-            active = 0.0
-            continue
-        want = s.setting.ph
-        gap = (
-            WEAK / (1.0 + 10.0 ** (PKA - want)) + 10.0 ** (want - 14.0) - 10.0**-want + acid - base
-        )  # mol/L of base still wanted
-        found.append(
-            PhStep(
-                free=end_ph(acid_mol_l=acid, base_mol_l=base, weak_mol_l=WEAK, pka=PKA),
-                naoh=max(0.0, 0.9 * gap * M_NAOH * mat),
-                acid=max(0.0, -0.9 * gap * M_H2SO4_EQ * mat),
-            )
-        )
-        active = ACTIVE["ClO2"] * s.setting.charge if name[0] == "D" else 0.0
+        active = active_of(name, s.setting)
     return tuple(found)

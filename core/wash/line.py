@@ -16,11 +16,13 @@ from core.constants import SALTCAKE_A_SODIUM
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.quantity import check, choice, figure, leaf, quantity, rows
 from core.register import Check, model
+from core.wash.soda import ACID_GROUPS, bound_saltcake
 
 L_STANDARD: Final = 9.0  # t liquor / t OD at 10 %
 LEAST_DF: Final = 1e-6  # at 0 both Norden equations are 0/0
 AD: Final = 0.9
 DF_LOW, DF_HIGH = -1.0, 6.0
+MOST_GAP = 0.10  # of the feed’s solute, between samples that tell one E10
 KINDS: Final = {"drum": 3.5, "pressure drum": 5.0, "belt": 7.0, "press": 4.0, "diffuser": 8.0, "wash zone": 9.0}  # E10, default
 
 
@@ -41,7 +43,7 @@ class Washer:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Washed:
     """A stage as solved: liquor (t/ODt) in and out, wash in, filtrate out; solids (kg/t) of each; its own displacement
-    ratio."""
+    ratio. `pressed`: so dry a mat at so low an E10 counts as pressing alone."""
 
     washer: Washer
     l0: float
@@ -53,6 +55,7 @@ class Washed:
     y2: float
     y1: float
     dr: float
+    pressed: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,9 +81,12 @@ class WashCase:
     x0: float = quantity("Solids in its liquor", "kg/t", possible=(0, 400), valid=(1, 250), decimals=1)
     df: float = quantity("Dilution factor", "t/ODt", possible=(-1, 20), valid=(0, 5), decimals=2)
     y_in: float = quantity("Solids of the wash liquor", "kg/t", possible=(0, 400), valid=(0, 100), decimals=1, default=0.0)
-    na2so4_share: float = quantity("Na₂SO₄ in the solids", "kg/kg", possible=(0, 1), valid=(0.2, 0.7), decimals=2, default=0.56)
+    na2so4_share: float = quantity("Na₂SO₄ in the solids", "kg/kg", possible=(0, 4), valid=(0.2, 2), decimals=2, default=0.56)
     od_t_h: float = quantity("Pulp", "t/h OD", possible=(0, 500), decimals=2, default=1.0)
     economy: float = quantity("Evaporators’ economy", "t/t", possible=(0.5, 12), valid=(4, 6), decimals=1, default=5.0)
+    cod_share: float = quantity("COD of the solids", "kg/kg", possible=(0, 3), valid=(0.6, 1.1), decimals=2, default=0.87)
+    wood: str = choice("Pulp", tuple(ACID_GROUPS), default="softwood")
+    ph: float = quantity("pH of the last mat", "", possible=(0, 14), valid=(8, 12), decimals=1, default=10.0)
     washers: tuple[Washer, ...] = rows("Washer", Washer, most=12)
 
 
@@ -90,8 +96,12 @@ class WashFound:
 
     loss_kg_adt: float = figure("Loss with the pulp, solids", "kg/ADt", decimals=1, equation="0.9 L x of the last mat")
     soda_kg_adt: float = figure(
-        "Soda loss, as Na₂SO₄", "kg/ADt", decimals=1, equation="loss × Na₂SO₄ a kg solids; what is bound apart"
+        "Soda loss, washable, as Na₂SO₄", "kg/ADt", decimals=1, equation="loss × Na₂SO₄ a kg solids × (1 − bound/all)"
     )
+    bound_kg_adt: float = figure(
+        "Soda bound on the fibre, as Na₂SO₄", "kg/ADt", decimals=1, equation="0.9 q 0.071021/(1 + 10^(0.6 (5 − pH)))"
+    )
+    cod_kg_adt: float = figure("COD carried on", "kg/ADt", decimals=1, equation="loss × COD a kg solids")
     recovered_pct: float = figure("Recovered", "%", decimals=1, equation="100 (1 − loss/what came in)")
     x_last: float = figure("Solids in the last mat", "kg/t", decimals=2, equation="all stages solved together")
     shower_m3_h: float = figure("Hot water", "m³/h", decimals=1, equation="(L last + DF) × pulp")
@@ -115,45 +125,42 @@ def _refuse(feed_pct: float, x0: float, washers: tuple[Washer, ...], df: float, 
         bad.append(Problem("washers", f"are {len(washers)}; there must be 1 to 12"))
     if not DF_LOW <= df <= 20.0:
         bad.append(Problem("df", f"is {df:g} t/ODt; it must be {DF_LOW:g} to 20"))
+    shower = liquor(washers[-1].out_pct) + df if washers and 0.0 < washers[-1].out_pct <= 60.0 else 1.0
+    if shower <= 0.0:
+        bad.append(Problem("df", f"is {df:g} t/ODt: a mat of {washers[-1].out_pct:g} % would take no wash liquor"))
     if x0 < 0.0 or y_in < 0.0:
         bad.append(Problem("x0" if x0 < 0.0 else "y_in", "is under 0; liquor cannot hold less than nothing"))
     if bad:
         raise ImpossibleInput(*bad)
 
 
-def wash(*, feed_pct: float, x0: float, washers: tuple[Washer, ...], df: float, y_in: float = 0.0) -> WashLine:
-    """Solve a line, exact: for each stage Norden and the solute balance, the filtrate of the next washing it.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Flows:
+    """Of every stage, t/ODt: liquor in and out with the pulp, wash in, filtrate out."""
 
-    `df` dilution factor of the last stage, t/ODt; `y_in` solids of the wash liquor, kg/t. Raises: ImpossibleInput, also when a
-    stage would give no filtrate.
-    """
-    _refuse(feed_pct, x0, washers, df, y_in)
-    d = df if abs(df) >= LEAST_DF else LEAST_DF
+    l_in: list[float]
+    l_out: list[float]
+    wash_in: list[float]
+    filtrate: list[float]
+
+
+def _solved(washers: tuple[Washer, ...], flows: _Flows, x0: float, y_in: float, pressed: frozenset[int]) -> tuple[Washed, ...]:
+    """Every stage at once: Norden (of a press: what comes goes on) and the solute balance, 2N linear equations."""
     n = len(washers)
-    l_in = [liquor(feed_pct), *(liquor(w.out_pct) for w in washers[:-1])]
-    l_out = [liquor(w.out_pct) for w in washers]
-    wash_in = [0.0] * n
-    filtrate = [0.0] * n
-    wash_in[-1] = l_out[-1] + d
-    for i in range(n - 1, -1, -1):
-        filtrate[i] = l_in[i] + wash_in[i] - l_out[i]
-        if filtrate[i] <= 1e-9:
-            raise ImpossibleInput(Problem("df", f"is {df:g} t/ODt; stage {i + 1} would give no filtrate"))
-        if i:
-            wash_in[i - 1] = filtrate[i]
     a, b = np.zeros((2 * n, 2 * n)), np.zeros(2 * n)
     for i, w in enumerate(washers):
         # every stage has the same net flow, so its own dilution factor is that of the last
-        own = wash_in[i] - l_out[i]
+        l_in, l_out, wash_in, filtrate = flows.l_in[i], flows.l_out[i], flows.wash_in[i], flows.filtrate[i]
+        own = wash_in - l_out
         own = own if abs(own) >= LEAST_DF else LEAST_DF
         ratio = (1.0 + own / L_STANDARD) ** w.e10  # = L0 (x0 - y1) / (L1 (x1 - y2))
-        x1, y1 = 2 * i, 2 * i + 1
-        for row, x_in, x_out, y_out, y_back in (
-            (2 * i, l_in[i], -ratio * l_out[i], -l_in[i], ratio * l_out[i]),
-            (2 * i + 1, l_in[i], -l_out[i], -filtrate[i], wash_in[i]),
+        norden = (l_in, -ratio * l_out, -l_in, ratio * l_out) if i not in pressed else (1.0, -1.0, 0.0, 0.0)
+        for row, (x_in, x_out, y_out, y_back) in (
+            (2 * i, norden),
+            (2 * i + 1, (l_in, -l_out, -filtrate, wash_in)),
         ):
-            a[row, x1] += x_out
-            a[row, y1] += y_out
+            a[row, 2 * i] += x_out
+            a[row, 2 * i + 1] += y_out
             if i:
                 a[row, 2 * (i - 1)] += x_in
             else:
@@ -171,17 +178,64 @@ def wash(*, feed_pct: float, x0: float, washers: tuple[Washer, ...], df: float, 
         stages.append(
             Washed(
                 washer=w,
-                l0=l_in[i],
-                l1=l_out[i],
-                v2=wash_in[i],
-                v1=filtrate[i],
+                l0=flows.l_in[i],
+                l1=flows.l_out[i],
+                v2=flows.wash_in[i],
+                v1=flows.filtrate[i],
                 x0=xi,
                 x1=xo,
                 y2=yi,
                 y1=float(found[2 * i + 1]),
                 dr=(xi - xo) / (xi - yi) if xi != yi else math.nan,
+                pressed=i in pressed,
             )
         )
+    return tuple(stages)
+
+
+def _refuse_solved(stages: tuple[Washed, ...]) -> None:
+    """Nothing of an impossible solution is shown. Raises: ImpossibleInput naming the stage and its field."""
+    for i, s in enumerate(stages, start=1):
+        strongest = max(s.x0, s.y2) * (1.0 + 1e-6) + 1e-9
+        if s.x1 < -1e-9 or s.y1 < -1e-9:
+            raise ImpossibleInput(Problem(f"e10_{i}", f"is {s.washer.e10:g}: stage {i} would hold less than nothing"))
+        if s.y1 > strongest:
+            raise ImpossibleInput(
+                Problem(f"e10_{i}", f"is {s.washer.e10:g}: the filtrate of stage {i} would be stronger than what comes to it")
+            )
+
+
+def wash(*, feed_pct: float, x0: float, washers: tuple[Washer, ...], df: float, y_in: float = 0.0) -> WashLine:
+    """Solve a line, exact: for each stage Norden and the solute balance, the filtrate of the next washing it.
+
+    `df` dilution factor of the last stage, t/ODt; `y_in` solids of the wash liquor, kg/t. A stage whose mat would come out
+    stronger than it came counts as pressing alone. Raises: ImpossibleInput, also when a stage would take no wash liquor, give
+    no filtrate, or hold less than nothing.
+    """
+    _refuse(feed_pct, x0, washers, df, y_in)
+    d = df if abs(df) >= LEAST_DF else LEAST_DF
+    n = len(washers)
+    l_in = [liquor(feed_pct), *(liquor(w.out_pct) for w in washers[:-1])]
+    l_out = [liquor(w.out_pct) for w in washers]
+    wash_in = [0.0] * n
+    filtrate = [0.0] * n
+    wash_in[-1] = l_out[-1] + d
+    for i in range(n - 1, -1, -1):
+        filtrate[i] = l_in[i] + wash_in[i] - l_out[i]
+        if filtrate[i] <= 1e-9:
+            raise ImpossibleInput(Problem("df", f"is {df:g} t/ODt; stage {i + 1} would give no filtrate"))
+        if i:
+            wash_in[i - 1] = filtrate[i]
+    flows = _Flows(l_in=l_in, l_out=l_out, wash_in=wash_in, filtrate=filtrate)
+    pressed: frozenset[int] = frozenset()
+    stages = _solved(washers, flows, x0, y_in, pressed)
+    for _ in range(n):  # one that thickens its mat is taken as a press, and the line solved again
+        more = {i for i, s in enumerate(stages) if s.x1 > max(s.x0, s.y2) * (1.0 + 1e-9)} - pressed
+        if not more:
+            break
+        pressed |= {min(more)}
+        stages = _solved(washers, flows, x0, y_in, pressed)
+    _refuse_solved(stages)
     last, first = stages[-1], stages[0]
     entered = first.l0 * x0 + last.v2 * y_in
     closure = abs(entered - last.l1 * last.x1 - first.v1 * first.y1) / max(entered, 1e-12)
@@ -189,8 +243,12 @@ def wash(*, feed_pct: float, x0: float, washers: tuple[Washer, ...], df: float, 
     cautions: tuple[Caution, ...] = ()
     if df < 0.0:
         cautions += (Caution("df", f"dilution {df:g} is negative: liquor goes on with the pulp"),)
+    for i, s in enumerate(stages, start=1):
+        if s.pressed:
+            told = f"stage {i}: E10 {s.washer.e10:g} is too low for so dry a mat: counted as pressing only"
+            cautions += (Caution(f"e10_{i}", told),)
     return WashLine(
-        stages=tuple(stages),
+        stages=stages,
         df=df,
         loss_kg_adt=AD * last.l1 * last.x1,
         recovered_pct=100.0 * (1.0 - last.l1 * last.x1 / fed) if fed > 0.0 else math.nan,
@@ -232,9 +290,13 @@ def wash_line(case: WashCase) -> WashFound:
         found = wash(feed_pct=case.feed_pct, x0=case.x0, washers=case.washers, df=case.df, y_in=case.y_in)
     except ImpossibleInput as refusal:
         raise ImpossibleInput(*(Problem(_leaf(p.field), p.text) for p in refusal.problems)) from None
+    came = AD * liquor(case.feed_pct) * case.x0 * case.na2so4_share  # all sodium of the blow, kg Na2SO4/ADt
+    bound = min(came, bound_saltcake(case.wood, case.ph))
     return WashFound(
         loss_kg_adt=found.loss_kg_adt,
-        soda_kg_adt=found.loss_kg_adt * case.na2so4_share,
+        soda_kg_adt=found.loss_kg_adt * case.na2so4_share * (1.0 - bound / came if came > 0.0 else 0.0),
+        bound_kg_adt=bound,
+        cod_kg_adt=found.loss_kg_adt * case.cod_share,
         recovered_pct=found.recovered_pct,
         x_last=found.stages[-1].x1,
         shower_m3_h=shower_of(case.df, case.od_t_h, case.washers[-1].out_pct),
@@ -360,9 +422,11 @@ class StageFound:
     v1: float = figure("Filtrate", "t/ODt", decimals=2, equation="L0 + V2 − L1")
     dr: float = figure("Displacement ratio", "", decimals=3, equation="(x0 − x1)/(x0 − y2)")
     eff_pct: float = figure("Wash yield", "%", decimals=1, equation="100 (1 − L1 x1/(L0 x0))")
+    pressed: float = figure("Counted as pressing only", "1: yes", decimals=0, equation="where Norden says less than pressing")
     cautions: tuple[Caution, ...] = ()
 
 
+_PRESS = {"feed_pct": 4.5, "x0": 60, "out_pct": 32, "df": 0.5, "y2": 0, "e10": 3.2}
 _ST = {"feed_pct": 11, "x0": 60, "out_pct": 12, "df": 2.5, "y2": 5, "e10": 3.5}
 
 
@@ -384,6 +448,9 @@ _ST = {"feed_pct": 11, "x0": 60, "out_pct": 12, "df": 2.5, "y2": 5, "e10": 3.5}
         Check({**_ST, "df": 0, "y2": 0}, "x1", 15.965, 5e-3),
         Check({**_ST, "df": 0, "y2": 0}, "y1", 45.53, 5e-3),
         Check({**_ST, "df": 0, "y2": 0}, "dr", 0.73392, 5e-3),
+        Check(_PRESS, "x1", 60.0, 3e-3),
+        Check(_PRESS, "y1", 52.749, 3e-3),
+        Check(_PRESS, "pressed", 1.0),
     ),
 )
 def stage(case: StageCase) -> StageFound:
@@ -403,6 +470,7 @@ def stage(case: StageCase) -> StageFound:
         v1=s.v1,
         dr=s.dr,
         eff_pct=100.0 * (1.0 - s.l1 * s.x1 / (s.l0 * s.x0)) if s.x0 else math.nan,
+        pressed=float(s.pressed),
         cautions=cautions + found.cautions,
     )
 
@@ -424,6 +492,7 @@ class SeriesFound:
     loss_kg_adt: float = figure("Loss with the pulp", "kg/ADt", decimals=2, equation="0.9 L x of the last mat")
     recovered_pct: float = figure("Recovered", "%", decimals=2, equation="100 (1 − loss/what came in)")
     x_last: float = figure("Solids in the last mat", "kg/t", decimals=2, equation="the series solved")
+    pressed: float = figure("Counted as pressing only", "stages", decimals=0, equation="where Norden says less than pressing")
     to_evaporators: float = figure("To the evaporators", "t/ODt", decimals=2, equation="first filtrate")
     solids_pct: float = figure("at", "% solids", decimals=2, equation="its kg/t over 10")
     cautions: tuple[Caution, ...] = ()
@@ -459,6 +528,7 @@ def series(case: SeriesCase) -> SeriesFound:
         loss_kg_adt=found.loss_kg_adt,
         recovered_pct=found.recovered_pct,
         x_last=found.stages[-1].x1,
+        pressed=float(sum(s.pressed for s in found.stages)),
         to_evaporators=found.to_evaporators,
         solids_pct=found.solids_pct,
         cautions=cautions + found.cautions,
@@ -519,6 +589,7 @@ class MeasuredCase:
 class MeasuredFound:
     e10: float = figure("E10 as it washes", "", decimals=2, equation="ln[L0 (x0 − y1)/(L1 (x1 − y2))]/ln(1 + DF/9)")
     dr: float = figure("Displacement ratio", "", decimals=3, equation="(x0 − x1)/(x0 − y2)")
+    gap_pct: float = figure("Solute not found again", "% of the feed’s", decimals=1, equation="(in − out)/(L0 x0)")
     cautions: tuple[Caution, ...] = ()
 
 
@@ -554,10 +625,19 @@ def e10(case: MeasuredCase) -> MeasuredFound | Infeasible:
         return Infeasible(
             field="df", reason=f"is {case.df:g}: at no dilution the samples tell no E10", nearest=0.2, unit="t/ODt"
         )
-    ratio = liquor(case.feed_pct) * (case.x0 - case.y1) / (liquor(case.out_pct) * (case.x1 - case.y2))
-    return MeasuredFound(
-        e10=math.log(ratio) / math.log1p(case.df / L_STANDARD), dr=(case.x0 - case.x1) / (case.x0 - case.y2), cautions=cautions
-    )
+    l0, l1 = liquor(case.feed_pct), liquor(case.out_pct)
+    ratio = l0 * (case.x0 - case.y1) / (l1 * (case.x1 - case.y2))
+    found = math.log(ratio) / math.log1p(case.df / L_STANDARD)
+    if found <= 0.0:
+        raise ImpossibleInput(
+            Problem("x1", f"is {case.x1:g}: with these the washer does worse than no washing; samples swapped?")
+        )
+    wash_in = l1 + case.df
+    gap = (l0 * case.x0 + wash_in * case.y2 - l1 * case.x1 - (l0 + case.df) * case.y1) / (l0 * case.x0)
+    if abs(gap) > MOST_GAP:
+        told = f"what comes in and what leaves differ by {100 * gap:.0f} % of the feed’s: samples of one time?"
+        cautions += (Caution("y1", told),)
+    return MeasuredFound(e10=found, dr=(case.x0 - case.x1) / (case.x0 - case.y2), gap_pct=100.0 * gap, cautions=cautions)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -12,7 +12,7 @@ from core.wash.line import WashCase, Washer, wash_line
 from core.wash.oxygen import OxygenCase, delignify
 
 ORGANIC_A_KAPPA = 1.3  # kg of the pulp dissolved an ODt for each kappa removed, default
-SHARE = 0.56  # Na2SO4 a kg of solids where no sodium is counted, default
+SHARE, COD_SHARE = 0.56, 0.87  # Na2SO4 and COD a kg of solids where none is counted, default
 
 
 OXYGEN_SET = ("naoh_kg", "temp_c", "minutes", "bar_abs")
@@ -30,6 +30,8 @@ class WashPlan:
     df: float = same(WashCase, "df")
     washers: tuple[Washer, ...] = item(Table(label="Washers", of=Washer, key="stages", least=1, most=12))
     loss_row: str = text("Row of its soda loss", default="", names="plan")
+    wood: str = same(WashCase, "wood", default="softwood")
+    ph: float = same(WashCase, "ph", default=10.0)
     feed_pct: float = same(WashCase, "feed_pct", default=11.0)
     x0: float = same(WashCase, "x0", default=60.0)
 
@@ -49,12 +51,15 @@ class WashPlan:
     def case(self, inlet: Inlet) -> WashCase:
         """The line of washers as the pulp that comes meets it."""
         fed = inlet.solids_t_h > 1e-9 and inlet.water_t_h > 1e-9 and inlet.dissolved_t_h > 0.0
-        sodium = inlet.solutes[SOLUTES.index("SOD")]
+        sodium, cod = (inlet.solutes[SOLUTES.index(name)] for name in ("SOD", "COD"))
         return WashCase(
             feed_pct=min(60.0, inlet.cons_pct) if fed else self.feed_pct,
             x0=min(400.0, inlet.liquor_kg_t) if fed else self.x0,
             df=self.df,
-            na2so4_share=min(1.0, SALTCAKE_A_SODIUM * sodium / inlet.dissolved_t_h / 1000.0) if fed and sodium > 0.0 else SHARE,
+            na2so4_share=min(4.0, SALTCAKE_A_SODIUM * sodium / inlet.dissolved_t_h / 1000.0) if fed and sodium > 0.0 else SHARE,
+            cod_share=min(3.0, cod / inlet.dissolved_t_h / 1000.0) if fed and cod > 0.0 else COD_SHARE,
+            wood=self.wood,
+            ph=self.ph,
             od_t_h=min(500.0, inlet.solids_t_h),
             washers=self.washers,
         )

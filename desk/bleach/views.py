@@ -14,7 +14,7 @@ from django.views.decorators.http import require_http_methods, require_safe
 from core.bleach import line as bleaching
 from core.bleach.ceilings import CL, DT, HP, OF_STAGE, STRENGTH_MOST_G_L, mind_charge, mind_strength
 from core.bleach.line import READY, Bleached, Cheapest, Plan, ad_of, cheapest, od_of, slopes, solution_l_min, typical, water_of
-from core.bleach.plant import case_of, found_of, plan_of
+from core.bleach.plant import BY_CHARGE, case_of, found_of, plan_of
 from core.bleach.sequence import CODES, Misread, Sequence, read
 from core.bleach.stages import CHEMICAL, Setting
 from core.bleach.store import NEVER
@@ -54,8 +54,36 @@ BENCHES = {
             "D1, D2, P or PO: points for a charge.",
             "bleach.brighten",
             "",
-            {"stage": "D1", "iso_pct": 82, "charge_kg": 7, "minutes": 150, "temp_c": 75, "ph": 3.8},
+            {"stage": "D1", "iso_pct": 71, "charge_kg": 7, "minutes": 150, "temp_c": 75, "ph": 3.8, "kappa": 2.6},
             "stages",
+        ),
+        Bench(
+            "stage",
+            "Any stage",
+            "Kappa, brightness, metals and viscosity of one stage.",
+            "bleach.stage",
+            "",
+            {"stage": "EOP", "kappa": 5.5, "iso_pct": 63, "charge_kg": 3, "minutes": 75, "temp_c": 75, "ph": 10.8, "mn_ppm": 6},
+            "stages",
+        ),
+        Bench(
+            "alkali-ph",
+            "Alkali and pH",
+            "NaOH to the pH at the end, and back.",
+            "bleach.alkali_ph",
+            "",
+            {"stage": "E", "naoh_kg": 15, "active_kg": 27},
+            "stages",
+        ),
+        Bench(
+            "least-factor",
+            "Kappa factor of least cost",
+            "More in D0 makes D1 cheaper: how much?",
+            "bleach.least_factor",
+            "",
+            {"wood": "softwood", "kappa": 14.3, "wanted_pct": 87},
+            "stages",
+            f"{CL.title}: {CL.text}",
         ),
         Bench(
             "charge",
@@ -63,7 +91,7 @@ BENCHES = {
             "So bright is wanted: how much?",
             "bleach.charge",
             "",
-            {"stage": "D1", "iso_pct": 82, "wanted_pct": 88, "minutes": 150, "temp_c": 75, "ph": 3.8},
+            {"stage": "D1", "iso_pct": 71, "wanted_pct": 87, "minutes": 150, "temp_c": 75, "ph": 3.8, "kappa": 2.6},
             "stages",
         ),
         Bench(
@@ -286,10 +314,14 @@ def _stage_rows(data, seq: Sequence, settings: tuple[Setting, ...]) -> list[dict
     rows = []
     for i, (stage, usual) in enumerate(zip(seq.stages, settings, strict=True)):
         start = {"c": round(ad_of(usual.charge), 2), "m": usual.minutes, "t": usual.temp_c, "p": usual.ph}
+        by_charge = stage.name in BY_CHARGE
         wells = []
         for k, (word, unit, low, high) in LIMITS.items():
-            well = Well(f"s{i}{k}", f"{stage.name}, {word}", unit, start[k], low, high).read(data)
-            wells.append(well | {"touched": well["text"] != f"{start[k]:g}"})
+            one = Well(f"s{i}{k}", f"{stage.name}, {word}", unit, start[k], low, high)
+            wells.append(_blank(one, data) if k == "p" and by_charge else one.read(data))
+            wells[-1]["touched"] = wells[-1]["text"] != ("" if k == "p" and by_charge else f"{start[k]:g}")
+        lye = Well(f"s{i}n", f"{stage.name}, NaOH", "kg/ADt", 0.0, 0.0, 40.0)
+        asks = stage.name in bleaching.ALKALINE and not by_charge
         rows.append(
             {
                 "i": i,
@@ -297,12 +329,21 @@ def _stage_rows(data, seq: Sequence, settings: tuple[Setting, ...]) -> list[dict
                 "words": CODES[stage.code],
                 "chemical": FORMULA.get(CHEMICAL.get(stage.name, ""), CHEMICAL.get(stage.name, "")),
                 "wells": wells,
+                "lye": _blank(lye, data) if asks else None,
+                "by_charge": by_charge,
                 "usual": usual,
                 "card": None,
                 "factor": None,
             }
         )
     return rows
+
+
+def _blank(well: Well, data) -> dict:
+    """A well that may be left blank: then it is told by the stage's own balance."""
+    text = data.get(well.name, "").strip()
+    blank = {"name": well.name, "label": well.label, "unit": well.unit, "text": "", "value": None, "error": ""}
+    return well.read(data) if text else blank
 
 
 def _plan(seq: Sequence, rows: list[dict], wells: list[dict], wood: str, standing: Standing | None) -> Plan:
@@ -316,7 +357,9 @@ def _plan(seq: Sequence, rows: list[dict], wells: list[dict], wood: str, standin
     v = {w["name"]: w for w in wells}
     own = {name: getattr(standing.plan, name) for name in ("kappa", "cod")} if standing else {}
     pulp = {name: own[name] if name in own and not v[name]["touched"] else v[name]["value"] for name in ("kappa", "cod")}
-    return Plan(sequence=seq, settings=tuple(settings), wood=wood, **pulp)
+    naoh = {r["i"]: od_of(r["lye"]["value"]) for r in rows if r["lye"] and r["lye"]["value"] is not None}
+    led = {r["i"] for r in rows if (r["i"] in naoh or r["by_charge"]) and r["wells"][SETTING.index("ph")]["touched"]}
+    return Plan(sequence=seq, settings=tuple(settings), wood=wood, naoh=naoh, measured=frozenset(led), **pulp)
 
 
 @require_safe
@@ -360,7 +403,7 @@ def sequence(request):
         return render_bench(request, "bleach/sequence", context)
     rows = _stage_rows(request.GET, seq, _settings(seq, v.get("kappa", 20.0), standing))
     context |= {"seq": seq, "rows": rows}
-    if not any(w["error"] for w in wells) and not any(w["error"] for r in rows for w in r["wells"]):
+    if not any(w["error"] for w in (*wells, *_all(rows))):
         try:
             plan = _plan(seq, rows, wells, wood, standing)
             held = held_case(request.GET.get("held", ""), find("bleach.plant"))
@@ -380,8 +423,13 @@ def sequence(request):
                     well["error"] = f"{well['label']} {p.text}"
                 else:
                     next((w for w in wells if w["name"] == p.field), wells[0])["error"] = f"{p.field} {p.text}"
-    context["errors"] = [w["error"] for w in (*wells, *(x for r in rows for x in r["wells"])) if w["error"]]
+    context["errors"] = [w["error"] for w in (*wells, *_all(rows)) if w["error"]]
     return render_bench(request, "bleach/sequence", context)
+
+
+def _all(rows: list[dict]) -> list[dict]:
+    """Every well of the stages."""
+    return [w for r in rows for w in (*r["wells"], *([r["lye"]] if r["lye"] else []))]
 
 
 def _to_put(plan: Plan, standing: Standing) -> dict[str, str]:
@@ -423,6 +471,7 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Sta
     shown = []
     for r, step, ph in zip(rows, done.steps, bleaching.ph_path(done), strict=True):
         r["ph"] = ph
+        r["naoh"] = ad_of(step.charged["NaOH"]) if "NaOH" in step.charged else None
         r["card"] = OF_STAGE.get(step.stage.name)
         r["mind"] = mind_charge(step.stage.name, step.setting.charge, step.setting.temp_c, "charge")
         r["factor"] = bleaching.kappa_factor_of(step)
@@ -489,8 +538,10 @@ def _address(plan: Plan, to: Plan, v: dict, line: str) -> str:
             f"s{i}c": f"{ad_of(s.charge):.2f}",
             f"s{i}m": f"{s.minutes:g}",
             f"s{i}t": f"{s.temp_c:g}",
-            f"s{i}p": f"{s.ph:g}",
+            f"s{i}p": "" if plan.sequence.stages[i].name in BY_CHARGE and i not in plan.measured else f"{s.ph:g}",
         }
+        if i in plan.naoh:
+            asked[f"s{i}n"] = f"{ad_of(plan.naoh[i]):.2f}"
     return f"{reverse('bleach:sequence')}?{urlencode(asked)}"
 
 

@@ -91,7 +91,7 @@ LAST = {
     "S.d0.ph": (137, 2.5),
     "S.ep.kappa": (112, 3.5),
     "S.ep.ph": (134, 10.7),
-    "S.p.residual_peroxide": (27, 0.46),
+    "S.p.residual_peroxide": (27, 0.78),
     "S.depith.pith": (95, 11.2),
     "S.blow.kappa": (31, 14.3),
     "S.blow.residual_alkali": (78, 5.2),

@@ -147,7 +147,7 @@ WELLS = (
     Well("od_t_h", "Pulp", "t/h OD", IDLE_OD_T_H, 0.01, 300),
     Well("shower", "Hot water", "m³/h", 40, 0.1, 5000),
     Well("y_in", "Solids in it", "kg/t", 0, 0, 100),
-    Well("salt", "Na₂SO₄ in the solids", "share", 0.56, 0, 1),
+    Well("salt", "Na₂SO₄ in the solids", "share", 0.56, 0, 4),
     Well("loss_want", "Loss wanted, as solids", "kg/ADt", 25, 0.1, 300),
     Well("steam", "Steam costs", "a t", 14, 0, 200),
     Well("solids_price", "Solids cost", "a kg", 0.18, 0, 10),
@@ -331,8 +331,8 @@ def _worked(state, case: WashCase, v: dict, rows: list[dict], row_id: str, held=
     weak = washing.weak_stages(fitted, case.washers)
     limit = row.band.high if row else math.inf
     span = None
-    if case.na2so4_share and math.isfinite(limit):
-        span = washing.dilutions_for(**alike, loss_kg_adt=limit / case.na2so4_share)
+    if found.soda_kg_adt > 0.0 and math.isfinite(limit):
+        span = washing.dilutions_for(**alike, loss_kg_adt=limit * found.loss_kg_adt / found.soda_kg_adt)
     last = case.washers[-1].out_pct
     return {
         "w": found.line,

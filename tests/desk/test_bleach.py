@@ -7,6 +7,7 @@ from unittest import mock
 
 from django.test import TestCase
 
+from core.bleach.plant import plant as bleach_plant
 from core.catalogue import find
 from core.stream import DS
 from core.wash.line import Washer, wash
@@ -112,6 +113,23 @@ class BleachPage(Desk):
         again = self.client.get(page.context["put"]).context["b"]
         self.assertAlmostEqual(again.iso, solved.bleached.iso, delta=0.05)
 
+    def test_the_alkali_of_an_extraction_is_what_its_ph_asks_or_what_is_typed(self):
+        self.as_("tk")
+        asked = self.client.get("/bleach/").context
+        lye = asked["b"].steps[1].charged["NaOH"]
+        typed = self.client.get("/bleach/", {"s1n": f"{0.9 * lye:.6f}"}).context["b"]
+        self.assertAlmostEqual(typed.iso, asked["b"].iso, places=4)
+        starved = self.client.get("/bleach/", {"s1n": "4"})
+        self.assertLess(starved.context["b"].steps[1].setting.ph, 8.0)
+        self.assertLess(starved.context["b"].iso, asked["b"].iso - 2)
+        measured = self.client.get("/bleach/", {"s1n": "4", "s1p": "10.4"}).context["b"]  # a measured pH leads
+        self.assertEqual((measured.steps[1].setting.ph, measured.steps[1].charged["NaOH"]), (10.4, 4 / 0.9))
+        extraction = self.client.get("/bleach/", {"seq": "D0-E-D1", "s1c": "14"}).context["b"].steps[1]
+        self.assertEqual(extraction.charged["NaOH"], 14 / 0.9)
+        self.assertContains(self.client.get("/bleach/", {"s1n": "99"}), "EOP, NaOH is 99")
+        held = starved.context["worked"]
+        self.assertEqual(bleach_plant(held.case).iso_pct, held.result.iso_pct)
+
     def test_beyond_its_ceiling_is_said(self):
         self.as_("tk")
         self.assertContains(
@@ -188,7 +206,7 @@ class TankBook(Desk):
         self.post("wa", what="strength", where="clo2", value="8,6")
         self.assertEqual(self.stand("clo2").strength, 8.6)
         move = Record.objects.get(kind=Kind.MOVE, subject="move.B2")
-        self.assertAlmostEqual(move.data["after"], 13.5 * 9.4 / 8.6)
+        self.assertAlmostEqual(move.data["after"], 15.7 * 9.4 / 8.6)
         self.assertIn("monitors read", move.data["gate"])
 
     def test_what_cannot_be_is_refused(self):
