@@ -8,6 +8,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final, Protocol
 
+import numpy as np
+
 from core.errors import Caution, ImpossibleInput, Problem
 from core.quantity import Quantity
 from core.stream import Vector
@@ -16,9 +18,18 @@ AIR_DRY: Final = 0.9  # oven-dry in a tonne air-dry
 LEAST_KAPPA: Final = 0.1  # what a stage is worked with where less, or none, comes
 COD_A_KAPPA: Final = 2.0  # kg O2 an ODt for each kappa removed, default
 
-# what goes with the liquor and is counted beside its mass, kg/h each: sodium, sulphur, oxygen demand, chloride
-SOLUTES: Final = ("SOD", "SUL", "COD", "CL")
-SOLUTE_NAMES: Final = {"SOD": "sodium, kg Na/h", "SUL": "sulphur, kg S/h", "COD": "COD, kg O2/h", "CL": "chloride, kg Cl/h"}
+# what is counted beside the mass, kg/h each: it goes with the liquor, but for what the fibre itself holds
+SOLUTES: Final = ("SOD", "SUL", "COD", "CL", "ALK", "SODB")
+SOLUTE_NAMES: Final = {
+    "SOD": "sodium in the liquor, kg Na/h",
+    "SUL": "sulphur, kg S/h",
+    "COD": "COD, kg O2/h",
+    "CL": "chloride, kg Cl/h",
+    "ALK": "free alkali, under 0 free acid, kg NaOH/h",
+    "SODB": "sodium on the fibre, kg Na/h",
+}
+ON_FIBRE: Final = np.array([name == "SODB" for name in SOLUTES])  # the others go with the liquor
+CONSERVED: Final = ("SOD", "SUL", "CL", "SODB")  # the others are made and used up by the rules of the units
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -50,6 +61,15 @@ class Inlet:
         """Dissolved solids in the liquor it carries, kg/t of liquor."""
         liquor = self.water_t_h + self.dissolved_t_h
         return 1000.0 * self.dissolved_t_h / liquor if liquor > 0.0 else 0.0
+
+    def kg_h(self, solute: str) -> float:
+        """A solute it carries, kg/h."""
+        return self.solutes[SOLUTES.index(solute)]
+
+    @property
+    def sodium_kg_h(self) -> float:
+        """All its sodium, in the liquor and on the fibre, kg Na/h."""
+        return self.kg_h("SOD") + self.kg_h("SODB")
 
     def kg_odt(self, solute: str) -> float:
         """A solute it carries, kg per oven-dry t of its solids; 0 without solids."""

@@ -612,6 +612,24 @@ class PhStep:
 CONSUMED_ACID, M_CLO2, M_NAOH, M_H2SO4_EQ, WEAK, PKA = 0.7, 67.452, 40.0, 49.04, 0.004, 4.5
 
 
+def alkali_of(done: Bleached) -> float:
+    """Free alkali that a sequence adds to its liquor, kg NaOH/ODt, under 0 free acid: what it is charged less what its acids
+    take, and the acid that dioxide makes."""
+    total, active = 0.0, 0.0
+    for s in done.steps:
+        name = s.stage.name
+        if name[0] == "D":
+            total -= CONSUMED_ACID * max(0.0, s.setting.charge - s.done.residual) / M_CLO2 * M_NAOH
+        elif name in ALKALINE:
+            total += s.charged.get("NaOH", 0.0) - acids_of(name, s.into, s.setting, active).taken(s.setting.ph)
+        elif name == "O":
+            total += s.done.residual
+        elif name == "A":
+            total -= s.setting.charge * M_NAOH / M_H2SO4_EQ
+        active = active_of(name, s.setting)
+    return total
+
+
 def ph_path(done: Bleached) -> tuple[PhStep | None, ...]:
     """The pH each stage ends at by its charges, and the caustic or acid to end at the pH it is set to. None of stages without
     a balance.

@@ -451,6 +451,10 @@ class Alkaline:
     weak: float
     peroxide: float = 0.0
 
+    def taken(self, ph: float) -> float:
+        """NaOH that the acids have taken at a pH, kg/ODt."""
+        return self.naoh_for(ph) - float((10.0 ** (ph - 14.0) - 10.0**-ph) * NAOH * self.mat_l)
+
     def naoh_for(self, ph: float) -> float:
         """NaOH that ends at a pH, kg/ODt; under 0 where acid would be needed."""
         acids = self.strong / (1.0 + 10.0 ** (STRONG_PKA - ph)) + self.weak / (1.0 + 10.0 ** (PHENOL_PKA - ph))

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from core.bleach.ceilings import too_much
-from core.bleach.line import Bleached, Plan, bleach, od_of, typical
+from core.bleach.line import Bleached, Plan, alkali_of, bleach, od_of, typical
 from core.bleach.mechanical import PeroxideCase, peroxide
 from core.bleach.plant import case_of, found_of
 from core.bleach.sequence import read
@@ -14,6 +14,7 @@ from core.constants import CHLORIDE_IN_DIOXIDE, SODIUM_IN_NAOH
 from core.document import List, Number, item, same, text
 from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity
+from core.soda import bound_sodium, held_at
 from core.unit import AIR_DRY, LEAST_KAPPA, Acts, Facts, Inlet, Worked, checked, of_pulp
 
 TOWER_CHARGES = ("H₂O₂", "NaOH")  # of a peroxide tower, % on pulp
@@ -94,8 +95,9 @@ class BleachPlan:
             adds={
                 "COD": (done.cod / 0.9 - cod) * pulp,
                 "CL": CHLORIDE_IN_DIOXIDE * kg.get("ClO2", 0.0),
-                "SOD": SODIUM_IN_NAOH * kg.get("NaOH", 0.0),
-            },
+                "ALK": alkali_of(done) * pulp,
+            }
+            | held_at(inlet, bound_sodium(self.wood, done.steps[-1].setting.ph), SODIUM_IN_NAOH * kg.get("NaOH", 0.0)),
             duties={f"{name}_kg_h": v for name, v in kg.items()},
             worked=(Worked(model="bleach.plant", case=case_of(plan), result=found_of(done)),),
         )

@@ -10,10 +10,11 @@ from core.cook.blow import COD_A_ORGANIC, BlowCase, blow, white_liquor
 from core.cook.continuous import Zone, passage
 from core.cook.kinetic import Charge, Cooked, cook
 from core.cook.profile import Points, h_factor
-from core.cook.species import DEFAULT, NAMES, Fitted
+from core.cook.species import DEFAULT, NAMES, SPECIES, Fitted
 from core.document import Inlined, Table, item, text
 from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity, choice, quantities, quantity
+from core.soda import bound_sodium, held_at
 from core.stream import DS, N, Vector, W
 from core.unit import Acts, Drawn, Facts, Inlet, Worked, checked, of_pulp
 
@@ -50,6 +51,7 @@ def carried_over(made: Made, now: "CookPlan", then: "CookPlan", wood_t_h: float)
     )
 
 
+BLOW_PH = 12.0  # of the liquor at the blow
 VESSELS = ("batch", "continuous")
 ZONE = "zone."  # of a setting: the temperature of a zone, counted from 1
 HOT = ("heat", "cook")  # the zones whose temperature is set as the digester runs
@@ -164,12 +166,14 @@ class CookPlan:
             reduction_pct=self.reduction_pct,
         )
         dissolved = 1.0 - made.yield_pct / 100.0
+        bound = bound_sodium(SPECIES[self.species].kind, BLOW_PH)  # kg Na/ODt of pulp
         return Acts(
             dissolves=dissolved,
             kappa=made.kappa,
             takes=Drawn(t_h=liquor, composition=_composition(brought.solids * wood / 1000.0, liquor)),
-            adds={
-                "SOD": brought.sodium * wood,
+            adds=held_at(inlet, bound * made.yield_pct / 100.0, brought.sodium * wood)
+            | {
+                "ALK": case.residual_g_l * charge.lw_m3_t * wood,
                 "SUL": brought.sulphur * wood,
                 "COD": COD_A_ORGANIC * 1000.0 * dissolved * wood,
             },

@@ -15,7 +15,7 @@ from core.errors import ImpossibleInput, NotSolved, Problem
 from core.line.network import Draw, DrawKind, Network, Outlet, Unit, build, loses, rebuilt
 from core.line.steady import LIQUOR, WATER, Solution, mixed_again, solutes_of, solve
 from core.stream import DS, FIBRE, SUSPENDED, Vector, W
-from core.unit import SOLUTES, Acts, Facts, Inlet, Kind
+from core.unit import ON_FIBRE, SOLUTES, Acts, Facts, Inlet, Kind
 
 SETTLED = 1e-9
 MOST_PASSES = 25
@@ -146,9 +146,7 @@ class _Walk:
     def _ride(self, at: int, to: int, flows: Vector) -> None:
         """Solutes and quality of the solution on a flow that is as in the solution."""
         s = self.solution
-        stands = float(s.after[at, DS])
-        if stands > 0.0:
-            self.solutes[to] += self.held[at] * (flows[DS] / stands)
+        self.solutes[to] += self.held[at] * _carried(flows, s.after[at])
         self._mix(to, flows, (s.kappa[at], np.log(s.csf_ml[at]), s.k457[at], s.s457[at]))
 
     def _mix(self, to: int, flows: Vector, quality: tuple[float, ...]) -> None:
@@ -217,9 +215,16 @@ class _Walk:
             if to <= i:
                 continue
             self.flows[to] += flows
-            if after[DS] > 0.0:
-                self.solutes[to] += kept * (flows[DS] / after[DS])
+            self.solutes[to] += kept * _carried(flows, after)
             self._mix(to, flows, (kappa, csf, k, s))
+
+
+def _carried(flows: Vector, stands: Vector) -> Vector:
+    """Of each solute, the share that a flow takes of what stands: by the dissolved, or by the fibre that holds it."""
+    liquor, fibre = float(stands[DS]), float(stands @ FIBRE)
+    by_liquor = flows[DS] / liquor if liquor > 0.0 else 0.0
+    by_fibre = float(flows @ FIBRE) / fibre if fibre > 0.0 else 0.0
+    return np.where(ON_FIBRE, by_fibre, by_liquor)
 
 
 def _walk(

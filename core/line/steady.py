@@ -18,7 +18,9 @@ from core.colour import ks_from_reflectance
 from core.errors import NotSolved, Problem
 from core.line.network import Draw, DrawKind, Network, Sets, UnsolvableNetwork
 from core.stream import COMPONENTS, DS, FIBRE, HEAT_KJ_KG_K, SUSPENDED, N, Quality, Stream, Vector, W
+from core.unit import ON_FIBRE
 
+LIQUID: Vector = np.eye(N)[DS]  # what solutes go with
 FIRST_PASSES = 2
 MOST_PASSES = 30
 TOLERANCE = 1e-11
@@ -501,18 +503,29 @@ def mixed_again(solution: Solution, network: Network) -> Solution:
 def solutes_of(solution: Solution, adds: Vector) -> Vector:
     """Solutes that enter every unit (n, k), in the unit of `adds` (n, k), what each unit adds to them.
 
-    They go where the dissolved solids go, draws included; signed amounts are carried like any other. Conserved exactly.
+    They go where the dissolved solids go, what the fibre holds where the fibre goes, draws included; signed amounts are carried
+    like any other. Conserved exactly.
     """
+    into: Vector = np.empty_like(adds)
+    for by, held in ((LIQUID, ~ON_FIBRE), (FIBRE, ON_FIBRE)):
+        share = _shares_of(solution, by)
+        into[:, held] = np.linalg.solve(np.eye(len(share)) - share, share @ adds[:, held])
+    return into
+
+
+def _shares_of(solution: Solution, by: Vector) -> Vector:
+    """(n, n): of what `by` counts in each unit, the share that goes to every other, draws included."""
     network = solution.network
-    n = len(network.units)
-    share = network.routing[DS].copy()
-    stands = solution.after[:, DS]
+    stands = solution.after @ by
+    safe = np.where(stands > 0.0, stands, 1.0)
+    share: Vector = np.einsum("c,cij,jc->ij", by, network.routing, solution.after) / safe
+    if not np.count_nonzero(by) > 1:  # of one component alone the shares hold where none of it stands, too
+        share = network.routing[int(np.argmax(by))].copy()
     for d, q, w in zip(network.draws, solution.drawn, solution.composition, strict=True):
         tank = network.index[d.tank]
         rest = network.rest_target(d)
         if rest is not None and stands[tank] > 0.0:
-            moved = q * w[DS] / stands[tank]
+            moved = q * float(w @ by) / stands[tank]
             share[network.index[d.to], tank] += moved
             share[rest, tank] -= moved
-    into: Vector = np.linalg.solve(np.eye(n) - share, share @ adds)
-    return into
+    return share

@@ -16,7 +16,7 @@ from core.constants import SALTCAKE_A_SODIUM
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.quantity import check, choice, figure, leaf, quantity, rows
 from core.register import Check, model
-from core.wash.soda import ACID_GROUPS, bound_saltcake
+from core.soda import ACID_GROUPS, bound_saltcake
 
 L_STANDARD: Final = 9.0  # t liquor / t OD at 10 %
 LEAST_DF: Final = 1e-6  # at 0 both Norden equations are 0/0

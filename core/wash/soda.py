@@ -1,24 +1,11 @@
-"""Sodium that the fibre's own acid groups hold: washing with water of that pH does not take it away, acid does.
-
-Source: models, section 5. Acid groups are defaults to be calibrated: the laboratory's total soda less its washable soda.
-"""
+"""Soda that no washing takes, as a question of its own. Source: models, section 5."""
 
 from dataclasses import dataclass
-from typing import Final
 
 from core.errors import Caution
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
-
-ACID_GROUPS: Final = {"softwood": 75.0, "hardwood": 90.0, "bagasse": 95.0}  # mmol/kg OD, unbleached
-SALTCAKE_A_MMOL: Final = 0.071021  # kg Na2SO4 a mol of sodium
-SPREAD, HALF_PH = 0.6, 5.0
-AIR_DRY = 0.9
-
-
-def bound_saltcake(wood: str, ph: float) -> float:
-    """Sodium bound on the fibre, kg Na2SO4 a tonne air-dry, at the pH of its liquor."""
-    return float(AIR_DRY * ACID_GROUPS[wood] * SALTCAKE_A_MMOL / (1.0 + 10.0 ** (SPREAD * (HALF_PH - ph))))
+from core.soda import ACID_GROUPS, bound_saltcake
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

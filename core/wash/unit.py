@@ -7,7 +7,8 @@ from core.colour import brightness_from_ks, ks_from_kappa
 from core.constants import SALTCAKE_A_SODIUM, SODIUM_IN_NAOH
 from core.document import Table, item, same, text
 from core.quantity import Quantity, quantities
-from core.unit import AIR_DRY, COD_A_KAPPA, LEAST_KAPPA, NOTHING, SOLUTES, Acts, Drawn, Facts, Inlet, Worked, checked, of_pulp
+from core.soda import bound_sodium, held_at
+from core.unit import AIR_DRY, COD_A_KAPPA, LEAST_KAPPA, NOTHING, Acts, Drawn, Facts, Inlet, Worked, checked, of_pulp
 from core.wash.line import WashCase, Washer, wash_line
 from core.wash.oxygen import OxygenCase, delignify
 
@@ -51,7 +52,7 @@ class WashPlan:
     def case(self, inlet: Inlet) -> WashCase:
         """The line of washers as the pulp that comes meets it."""
         fed = inlet.solids_t_h > 1e-9 and inlet.water_t_h > 1e-9 and inlet.dissolved_t_h > 0.0
-        sodium, cod = (inlet.solutes[SOLUTES.index(name)] for name in ("SOD", "COD"))
+        sodium, cod = inlet.sodium_kg_h, inlet.kg_h("COD")
         return WashCase(
             feed_pct=min(60.0, inlet.cons_pct) if fed else self.feed_pct,
             x0=min(400.0, inlet.liquor_kg_t) if fed else self.x0,
@@ -74,6 +75,7 @@ class WashPlan:
             liquor_on=min(1.0, max(0.0, lost / carried)) if carried > 0.0 else None,
             out_pct=self.washers[-1].out_pct,
             takes=Drawn(t_h=found.shower_m3_h),
+            adds=held_at(inlet, found.bound_kg_adt / SALTCAKE_A_SODIUM / AIR_DRY),
             duties={"water_t_h": found.shower_m3_h, "evaporators_t_h": found.evaporators_t_h, "steam_t_h": found.steam_t_h},
             worked=(Worked(model="wash.line", case=case, result=found),),
         )
@@ -132,8 +134,9 @@ class OxygenPlan:
             iso_pct=brightness_from_ks(ks_from_kappa(found.kappa)),
             adds={
                 "COD": COD_A_KAPPA * removed * inlet.solids_t_h,
-                "SOD": SODIUM_IN_NAOH * case.naoh_kg * inlet.solids_t_h,
-            },
+                "ALK": found.alkali_left_kg * inlet.solids_t_h,
+            }
+            | held_at(inlet, bound_sodium(self.wood, found.end_ph), SODIUM_IN_NAOH * case.naoh_kg * inlet.solids_t_h),
             duties={"NaOH_kg_h": case.naoh_kg * inlet.solids_t_h},
             worked=(Worked(model="oxygen.delignify", case=case, result=found),),
             cautions=found.cautions,
