@@ -26,6 +26,7 @@ import core.deliver.draw
 import core.deliver.release
 import core.lab.consistency
 import core.lab.fibre
+import core.line.heat
 import core.mechanical.refine
 import core.practice.table
 import core.refine.freeness

@@ -98,13 +98,31 @@ class Drawn:
     composition: Vector | None = None
 
 
+ON: Final = "on"  # the outlet that sends the pulp on
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Warmth:
+    """How warm a unit is. What it is kept at, °C, by direct steam (`to_c`), and what its pulp and filtrates leave at, where
+    that is set (`leaves_c`); heat of reaction, MJ/h. Or, of a washer, the share of the warmth that its mat `keeps`, as of the
+    solids in its liquor.
+    """
+
+    to_c: float | None = None
+    leaves_c: float | None = None
+    keeps: float | None = None
+    reaction_mj_h: float = 0.0
+    steam_bar_abs: float = 8.0
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Acts:
     """What a unit does to what enters it. Whatever is None or missing stays as the unit has it.
 
     `dissolves`: share of fibre turned into dissolved solids. `liquor_on`: share of the dissolved solids that goes on with the
     pulp. `out_pct`: consistency it leaves at, %. `takes`: what it draws from supplies. `adds`: solutes it makes (or consumes,
-    below 0), kg/h. `duties`: steam, chemicals and heat by name, in the unit that the name ends with (naoh_kg_h).
+    below 0), kg/h. `warmth`: how warm it is. `duties`: chemicals, steam and power by name, in the unit that the name ends with
+    (naoh_kg_h).
     """
 
     dissolves: float | None = None
@@ -116,6 +134,7 @@ class Acts:
     takes: Drawn | None = None
     adds: Mapping[str, float] = field(default_factory=dict)
     duties: Mapping[str, float] = field(default_factory=dict)
+    warmth: Warmth | None = None
     worked: tuple[Worked, ...] = ()
     cautions: tuple[Caution, ...] = ()
 

@@ -15,7 +15,7 @@ from core.document import List, Number, item, same, text
 from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity
 from core.soda import bound_sodium, held_at
-from core.unit import AIR_DRY, LEAST_KAPPA, Acts, Facts, Inlet, Worked, checked, of_pulp
+from core.unit import AIR_DRY, LEAST_KAPPA, Acts, Facts, Inlet, Warmth, Worked, checked, of_pulp
 
 TOWER_CHARGES = ("H₂O₂", "NaOH")  # of a peroxide tower, % on pulp
 CHARGE = Quantity(
@@ -99,6 +99,7 @@ class BleachPlan:
             }
             | held_at(inlet, bound_sodium(self.wood, done.steps[-1].setting.ph), SODIUM_IN_NAOH * kg.get("NaOH", 0.0)),
             duties={f"{name}_kg_h": v for name, v in kg.items()},
+            warmth=Warmth(leaves_c=done.steps[-1].setting.temp_c),
             worked=(Worked(model="bleach.plant", case=case_of(plan), result=found_of(done)),),
         )
 

@@ -16,7 +16,7 @@ from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity, choice, quantities, quantity
 from core.soda import bound_sodium, held_at
 from core.stream import DS, N, Vector, W
-from core.unit import Acts, Drawn, Facts, Inlet, Worked, checked, of_pulp
+from core.unit import Acts, Drawn, Facts, Inlet, Warmth, Worked, checked, of_pulp
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,6 +51,7 @@ def carried_over(made: Made, now: "CookPlan", then: "CookPlan", wood_t_h: float)
     )
 
 
+COOK_STEAM_BAR = 11.0
 BLOW_PH = 12.0  # of the liquor at the blow
 VESSELS = ("batch", "continuous")
 ZONE = "zone."  # of a setting: the temperature of a zone, counted from 1
@@ -83,6 +84,7 @@ class CookPlan:
     kappa_row: str = text("Row of its kappa", default="", names="plan")
     vessel: str = choice("Vessel", VESSELS, default="batch")
     zones: tuple[Zone, ...] = item(Table(label="Zones of a continuous digester", of=Zone, most=8), default=())
+    blow_c: float = quantity("Blown at", "°C", possible=(20, 120), valid=(60, 105), decimals=0, default=95.0)
     feed_c: float = quantity("Chips enter at", "°C", possible=(20, 140), valid=(80, 120), decimals=0, default=100.0)
     makes: Made | None = None
     coefficients: Fitted = DEFAULT
@@ -177,6 +179,7 @@ class CookPlan:
                 "SUL": brought.sulphur * wood,
                 "COD": COD_A_ORGANIC * 1000.0 * dissolved * wood,
             },
+            warmth=Warmth(to_c=max(t for _, t in points), leaves_c=self.blow_c, steam_bar_abs=COOK_STEAM_BAR),
             duties={"alkali_kg_h": 10.0 * charge.ea_pct_naoh * wood, "liquor_t_h": liquor},
             worked=(Worked(model="cook.blow", case=case, result=blow(case)),) if wood > 0.0 else (),
         )

@@ -7,19 +7,20 @@ new flows. Source: one balance for a line, models, chips to bleach, section 10.
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
 from core.colour import brightness_from_ks, ks_from_reflectance
 from core.errors import ImpossibleInput, NotSolved, Problem
+from core.line.heat import Heated, heated
 from core.line.network import Draw, DrawKind, Network, Outlet, Unit, build, loses, rebuilt
 from core.line.steady import LIQUOR, WATER, Solution, mixed_again, solutes_of, solve
 from core.stream import DS, FIBRE, SUSPENDED, Vector, W
-from core.unit import ON_FIBRE, SOLUTES, Acts, Facts, Inlet, Kind
+from core.unit import ON, ON_FIBRE, SOLUTES, Acts, Facts, Inlet, Kind
 
 SETTLED = 1e-9
 MOST_PASSES = 25
-ON = "on"
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -41,6 +42,11 @@ class Line:
     def duty(self, name: str) -> float:
         """What all units take together of steam, power, water or a chemical, by the duty's name (NaOH_kg_h)."""
         return sum(acts.duties.get(name, 0.0) for acts in self.acts.values())
+
+    @cached_property
+    def heat(self) -> Heated:
+        """Temperatures and steam along the line; worked out when first asked for. Raises: ImpossibleInput."""
+        return heated(self.solution, {k: a.warmth for k, a in self.acts.items() if a.warmth is not None})
 
     def facts(self, unit_id: str, stage: int = 0) -> Facts:
         """What an acting unit knows of itself in this line (`Kind.facts`); nothing for a unit that does not act."""

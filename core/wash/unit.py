@@ -8,10 +8,11 @@ from core.constants import SALTCAKE_A_SODIUM, SODIUM_IN_NAOH
 from core.document import Table, item, same, text
 from core.quantity import Quantity, quantities
 from core.soda import bound_sodium, held_at
-from core.unit import AIR_DRY, COD_A_KAPPA, LEAST_KAPPA, NOTHING, Acts, Drawn, Facts, Inlet, Worked, checked, of_pulp
-from core.wash.line import WashCase, Washer, wash_line
+from core.unit import AIR_DRY, COD_A_KAPPA, LEAST_KAPPA, NOTHING, Acts, Drawn, Facts, Inlet, Warmth, Worked, checked, of_pulp
+from core.wash.line import WashCase, Washer, WashFound, wash_line
 from core.wash.oxygen import OxygenCase, delignify
 
+MJ_A_KAPPA = 12.0  # heat of oxygen’s reaction an ODt for each kappa removed, default
 ORGANIC_A_KAPPA = 1.3  # kg of the pulp dissolved an ODt for each kappa removed, default
 SHARE, COD_SHARE = 0.56, 0.87  # Na2SO4 and COD a kg of solids where none is counted, default
 
@@ -75,6 +76,7 @@ class WashPlan:
             liquor_on=min(1.0, max(0.0, lost / carried)) if carried > 0.0 else None,
             out_pct=self.washers[-1].out_pct,
             takes=Drawn(t_h=found.shower_m3_h),
+            warmth=Warmth(keeps=_kept(found)),
             adds=held_at(inlet, found.bound_kg_adt / SALTCAKE_A_SODIUM / AIR_DRY),
             duties={"water_t_h": found.shower_m3_h, "evaporators_t_h": found.evaporators_t_h, "steam_t_h": found.steam_t_h},
             worked=(Worked(model="wash.line", case=case, result=found),),
@@ -88,6 +90,13 @@ class WashPlan:
         known: dict[str, float | str] = {"feed_pct": case.feed_pct, "x0": case.x0, "out_pct": self.washers[-1].out_pct}
         known |= {"stages": float(len(self.washers))} | ({} if shower is None else {"shower_m3_adt": shower})
         return of_pulp(inlet) | known | {"kappa": inlet.kappa, "iso_pct": inlet.iso_pct}
+
+
+def _kept(found: WashFound) -> float:
+    """The share of its warmth over the wash water that a mat keeps: as of the solids, (x1 − y2)/(x0 − y2)."""
+    first, last = found.line.stages[0], found.line.stages[-1]
+    over = first.x0 - last.y2
+    return min(1.0, max(0.0, (last.x1 - last.y2) / over)) if over > 1e-9 else 0.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -138,6 +147,9 @@ class OxygenPlan:
             }
             | held_at(inlet, bound_sodium(self.wood, found.end_ph), SODIUM_IN_NAOH * case.naoh_kg * inlet.solids_t_h),
             duties={"NaOH_kg_h": case.naoh_kg * inlet.solids_t_h},
+            warmth=Warmth(
+                to_c=self.temp_c, leaves_c=self.temp_c, reaction_mj_h=MJ_A_KAPPA * max(0.0, removed) * inlet.solids_t_h
+            ),
             worked=(Worked(model="oxygen.delignify", case=case, result=found),),
             cautions=found.cautions,
         )

@@ -64,7 +64,10 @@ def _of_unit(mill: Mill, key: str, was: Line, now: Line, schools: Schools | None
         if before is not None and after is not None and label.split()[0] not in labels:
             told.add(name)
             yield _moved(label, unit, (before, after), decimals, schools, mark=_mark(mill, key, name, after))
-    for before, after in zip(a.worked, b.worked, strict=False):
+    pairs = [*zip(a.worked, b.worked, strict=False)]
+    if key in was.heat.worked and key in now.heat.worked:
+        pairs.append((was.heat.worked[key], now.heat.worked[key]))
+    for before, after in pairs:
         for name, said in quantities(type(after.result)).items():
             pair = (getattr(before.result, name), getattr(after.result, name))
             told.add(name)

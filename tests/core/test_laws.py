@@ -229,6 +229,21 @@ class ActingLine(SimpleTestCase):
                 self.assertAlmostEqual(inlet.kappa, float(s.arrives["kappa"][index[key]]), places=6)
                 np.testing.assert_allclose(inlet.solutes, line.solutes[index[key]], rtol=1e-6, atol=1e-6)
 
+    def test_heat_closes_and_the_mat_keeps_what_its_liquor_keeps(self):
+        heat = self.base.heat
+        self.assertLess(heat.closure, 1e-9)
+        for key in ("K.larch.wash", "K.alder.wash", "K.post", "S.wash"):
+            stages = self.base.acts[key].worked[0].result.line.stages
+            kept = stages[-1].x1 / stages[0].x0
+            water = 55.0  # of the demo's hot water
+            self.assertAlmostEqual(heat.on[key], water + kept * (heat.pulp[key] - water), places=6)
+            self.assertTrue(heat.on[key] < heat.mixed[key] < heat.others[key] < heat.pulp[key], key)
+        o2 = self.base.acting["K.larch.o2"]
+        self.assertAlmostEqual(heat.on["K.larch.o2"], o2.temp_c)
+        hotter = self.run_line(self.base, settings={"K.larch.o2": {**o2.settings(), "temp_c": o2.temp_c + 4.0}})
+        self.assertGreater(hotter.heat.steam_t_h("K.larch.o2"), heat.steam_t_h("K.larch.o2"))
+        self.assertEqual(hotter.heat.on["K.larch.wash"], heat.on["K.larch.wash"])  # nothing runs upstream
+
     def test_wetter_chips_are_felt_to_the_last_tower(self):
         """The same wet chips, wetter: less wood meets the same liquor, kappa falls, and everything below answers."""
         wet = self.run_line(self.base, moisture_pct={"K.larch.chips": 55.0})

@@ -2,8 +2,10 @@
 
 import json
 import re
+from dataclasses import replace
 from datetime import timedelta
 from html import unescape
+from unittest import mock
 from urllib.parse import parse_qs, urlsplit
 
 from django.test import TestCase
@@ -11,6 +13,7 @@ from django.test import TestCase
 from core import calc
 from core.catalogue import find
 from core.errors import ImpossibleInput
+from core.line.heat import heated
 from desk.cases.actions import compare
 from desk.cases.models import HeldCase
 from desk.log.models import Kind, Record
@@ -306,3 +309,35 @@ class SulphiteRuns(TestCase):
         make.forget()
         self.assertLess(make.state(1).line.acts["X.sulphite"].kappa, kappa)
         self.assertIn("in force", self.client.get("/cook/bench/sulphite/").context["sources"]["hold_min"])
+
+
+class Balance(Line):
+    """The balance page tells the line as it is solved, every steam with its working, also where a mill has little."""
+
+    def test_it_is_the_line(self):
+        self.as_("jd")
+        page, state = self.client.get("/mill/balance/"), make.state(0)
+        rows = {r.key: r for r in page.context["rows"]}
+        self.assertEqual(list(rows), [u.id for u in state.mill.units if u.id in state.line.inlets])
+        self.assertLess(page.context["gap"], 1e-9)
+        wash, o2 = rows["K.larch.wash"], rows["K.larch.o2"]
+        self.assertAlmostEqual(wash.values[0], state.line.inlets["K.larch.wash"].solids_t_h)
+        self.assertAlmostEqual(o2.steam.result.steam_t_h, state.line.heat.steam_t_h("K.larch.o2"))
+        self.assertIsNone(wash.steam)
+        shown = re.findall(r'href="(/models/heat\.pulp/[^"]+)"', page.content.decode())
+        self.assertEqual(len(shown), sum(r.steam is not None for r in rows.values()))
+        working = self.client.get(unescape(shown[1]))
+        self.assertContains(working, f"{o2.steam.result.steam_t_h:.2f}")
+        told = self.client.get("/mill/balance/?as=csv").content.decode().splitlines()
+        self.assertEqual(len(told), len(rows) + 1)
+
+    def test_steam_too_cold_is_said_and_nothing_falls(self):
+        self.as_("jd")
+        line = make.state(0).line
+        warmths = {k: a.warmth for k, a in line.acts.items() if a.warmth is not None}
+        cold = {**warmths, "K.larch.o2": replace(warmths["K.larch.o2"], steam_bar_abs=1.0, to_c=120.0)}
+        with self.assertRaises(ImpossibleInput) as refused:
+            heated(line.solution, cold)
+        self.assertEqual(refused.exception.problems[0].field, "K.larch.o2.steam_bar_abs")
+        with mock.patch("desk.mill.balance_views.rows_of", side_effect=refused.exception):
+            self.assertContains(self.client.get("/mill/balance/"), "must be hotter")
