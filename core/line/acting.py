@@ -225,12 +225,15 @@ class _Walk:
             self._mix(to, flows, (kappa, csf, k, s))
 
 
+WITH_LIQUOR = ~ON_FIBRE
+
+
 def _carried(flows: Vector, stands: Vector) -> Vector:
     """Of each solute, the share that a flow takes of what stands: by the dissolved, or by the fibre that holds it."""
     liquor, fibre = float(stands[DS]), float(stands @ FIBRE)
     by_liquor = flows[DS] / liquor if liquor > 0.0 else 0.0
     by_fibre = float(flows @ FIBRE) / fibre if fibre > 0.0 else 0.0
-    return np.where(ON_FIBRE, by_fibre, by_liquor)
+    return by_liquor * WITH_LIQUOR + by_fibre * ON_FIBRE
 
 
 def _walk(
@@ -256,7 +259,8 @@ def _walk(
             except ImpossibleInput as refusal:
                 raise ImpossibleInput(*(Problem(f"{u.id}.{p.field}", p.text) for p in refusal.problems)) from None
             u = _changed(u, act)
-        walk.passes(i, u, act, _drawn_as(draws, network, {u.id: act}) if act is not None else network.draws)
+        draws_on = act is not None and (act.takes is not None or act.out_pct is not None)
+        walk.passes(i, u, act, _drawn_as(draws, network, {u.id: act}) if draws_on and act is not None else network.draws)
     return acts, inlets
 
 

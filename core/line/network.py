@@ -286,7 +286,9 @@ def rebuilt(network: Network, units: tuple[Unit, ...], draws: tuple[Draw, ...]) 
 
     Raises: UnsolvableNetwork for shares not making 1, or a target that cannot be.
     """
-    bad = _unit_problems(units, network.index) or _draw_problems(draws, units, network.index)
+    known = {id(u) for u in network.units}  # checked when they were laid out
+    bad = _unit_problems(tuple(u for u in units if id(u) not in known), network.index)
+    bad = bad or _draw_problems(draws, units, network.index)
     if bad:
         raise UnsolvableNetwork(*bad)
     return _laid_out(units, draws, network.index)
