@@ -24,6 +24,7 @@ import core.cook.trust
 import core.cook.vessel
 import core.deliver.draw
 import core.deliver.release
+import core.judge.next_cook
 import core.lab.consistency
 import core.lab.fibre
 import core.line.heat

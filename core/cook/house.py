@@ -272,13 +272,14 @@ class HouseCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HouseFound:
-    """The pace of the house, and the most it asks of steam and blow tank in the window."""
+    """The pace of the house, and the most it asks of steam and blow tank in the window; `ahead` holds the window whole."""
 
     cycle_h: float = figure("Cycle, batch", "h", decimals=2, equation="(fill + rise + hold + blow + idle)/60")
     apart_h: float = figure("Digesters apart", "h", decimals=2, equation="cycle/digesters")
     adt_day: float = figure("Batch pulp a day", "ADt", decimals=0, equation="digesters × pulp/0.9 × 24/cycle")
     steam_most_t_h: float = figure("Steam at most", "t/h", decimals=1, equation="largest sum, by five minutes")
     tank_most_t: float = figure("Blow tank at most", "t OD", decimals=1, equation="largest of now + blows − washing")
+    ahead: House
     cautions: tuple[Caution, ...] = ()
 
 
@@ -357,5 +358,6 @@ def house(case: HouseCase) -> HouseFound:
         adt_day=paced.adt_day,
         steam_most_t_h=max(ahead.steam_t_h),
         tank_most_t=max(ahead.tank_t),
+        ahead=ahead,
         cautions=cautions,
     )

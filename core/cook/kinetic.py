@@ -409,29 +409,46 @@ class Slopes:
 EA_STEP, SULPHIDITY_STEP = 0.5, 0.5
 
 
-def slopes(species: str, charge: Charge, points: Points, *, coefficients: Fitted = DEFAULT) -> Slopes:
-    """The slopes of a cook at its own charge and log: of H by what the last minutes did, of EA and sulphidity by half a point
-    each way. Raises: ImpossibleInput."""
+def slope_ln_h(species: str, charge: Charge, points: Points, *, coefficients: Fitted = DEFAULT) -> float:
+    """Kappa a unit of ln H at the end of a cook, by 5 % of its H more and, where it held so long, less. Raises:
+    ImpossibleInput."""
     points, _ = read_log(points)
-    done = cook(species, charge, points, coefficients=coefficients)
-    by = max(0.2, SLOPE_SHARE * done.h * 60.0 / max(1.0, h_rate(points[-1][1])))
     end = points[-1]
-    longer = cook(species, charge, (*points, (end[0] + by, end[1])), coefficients=coefficients)
+    by = max(0.2, SLOPE_SHARE * h_factor(points) * 60.0 / max(1.0, h_rate(end[1])))
     cut = end[0] - by
     room = len(points) > 2 and points[-2][0] < cut - 1.0
-    shorter = cook(species, charge, (*points[:-1], (cut, temp_at(points, cut))), coefficients=coefficients) if room else done
+    before = (*points[:-1], (cut, temp_at(points, cut))) if room else points
+    longer, shorter = (
+        cook(species, charge, log, coefficients=coefficients) for log in ((*points, (end[0] + by, end[1])), before)
+    )
+    return (longer.kappa - shorter.kappa) / math.log(longer.h / shorter.h)
 
-    def at(**moved: float) -> Cooked:
-        return cook(species, replace(charge, **moved), points, coefficients=coefficients)
 
-    ea, s = charge.ea_pct_naoh, charge.sulphidity_pct
-    low_s, high_s = max(0.0, s - SULPHIDITY_STEP), min(60.0, s + SULPHIDITY_STEP)
-    less, more = at(ea_pct_naoh=ea - EA_STEP), at(ea_pct_naoh=min(30.0, ea + EA_STEP))
-    width = min(30.0, ea + EA_STEP) - (ea - EA_STEP)
+def _by_ea(species: str, charge: Charge, points: Points, coefficients: Fitted) -> tuple[Cooked, Cooked, float]:
+    """The cook with half a point of EA less and more, and how far they are apart, % NaOH."""
+    low, high = charge.ea_pct_naoh - EA_STEP, min(30.0, charge.ea_pct_naoh + EA_STEP)
+    less, more = (cook(species, replace(charge, ea_pct_naoh=v), points, coefficients=coefficients) for v in (low, high))
+    return less, more, high - low
+
+
+def slope_ea(species: str, charge: Charge, points: Points, *, coefficients: Fitted = DEFAULT) -> float:
+    """Kappa a point of EA, % NaOH on wood, at the cook's own log. Raises: ImpossibleInput."""
+    less, more, width = _by_ea(species, charge, points, coefficients)
+    return (more.kappa - less.kappa) / width
+
+
+def slopes(species: str, charge: Charge, points: Points, *, coefficients: Fitted = DEFAULT) -> Slopes:
+    """The slopes of a cook at its own charge and log: of H by 5 % of it each way, of EA and sulphidity by half a point each
+    way. Raises: ImpossibleInput."""
+    less, more, width = _by_ea(species, charge, points, coefficients)
+    low_s, high_s = max(0.0, charge.sulphidity_pct - SULPHIDITY_STEP), min(60.0, charge.sulphidity_pct + SULPHIDITY_STEP)
+    weaker, stronger = (
+        cook(species, replace(charge, sulphidity_pct=v), points, coefficients=coefficients).kappa for v in (low_s, high_s)
+    )
     return Slopes(
-        kappa_ln_h=(longer.kappa - shorter.kappa) / math.log(longer.h / shorter.h),
+        kappa_ln_h=slope_ln_h(species, charge, points, coefficients=coefficients),
         kappa_ea=(more.kappa - less.kappa) / width,
-        kappa_sulphidity=(at(sulphidity_pct=high_s).kappa - at(sulphidity_pct=low_s).kappa) / (high_s - low_s),
+        kappa_sulphidity=(stronger - weaker) / (high_s - low_s),
         residual_ea=(more.residual_g_l - less.residual_g_l) / width,
         yield_ea=(more.yield_pct - less.yield_pct) / width,
     )

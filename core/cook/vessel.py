@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from core.cook import kinetic
 from core.cook.charged import Charged
 from core.cook.continuous import ZONE_KINDS, Zone, ZoneCase, cooked_through, filled
+from core.cook.models import YIELD_BY
 from core.document import same
 from core.errors import Caution, ImpossibleInput, Problem
 from core.quantity import check, choice, figure, quantity, rows
@@ -36,7 +37,7 @@ class VesselFound:
     """What leaves at the blow line once the vessel runs at this rate."""
 
     kappa: float = figure("Kappa at the blow line", "", decimals=1, equation="the kinetic cook along the zones, wash left out")
-    yield_pct: float = figure("Total yield", "%", decimals=1, equation="lignin + carbohydrate left, % of oven-dry wood")
+    yield_pct: float = figure("Total yield", "%", decimals=1, equation=YIELD_BY)
     residual_g_l: float = figure("Residual alkali", "g/L", decimals=1, equation="40 × alkali left, mol/L, at the wash zone")
     h: float = figure("H-factor", "", decimals=0, equation="∫ exp(43.20 − 16115/T) dt through the vessel")
     minutes: float = figure("In the vessel", "min", decimals=0, equation="Σ 60 × volume × packing / wood")
@@ -68,9 +69,9 @@ _CHECK = {
 @model(
     "cook.vessel",
     title="A cook down a continuous digester",
-    source="balance of the zones; Gustafson et al. 1983, other species defaults to be calibrated",
+    source="balance of the zones; parallel pools, constants are defaults to be calibrated",
     holds_for="packing 0.16 to 0.26 t OD/m³, counted as wood fed; one rate all the way down",
-    equation="minutes by zone; lignin, carbohydrate and alkali by three phases along them",
+    equation="minutes by zone; lignin, carbohydrate, gum and alkali in parallel pools along them",
     basis="default",
     checks=(Check(_CHECK, "minutes", 159.519, 1e-5),),  # (18 × 0.20 + 45 × 0.19) t × 60 / 4.57
 )

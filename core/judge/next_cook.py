@@ -6,19 +6,21 @@ The gain is the model's change of kappa with H or with charge around the cook as
 
 import math
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Any, Literal
 
 from core.cook import kinetic
+from core.cook.charged import FACTORS, ByCoefficients, ByLog, Calibrated, LogPoint, factors_of
 from core.cook.kinetic import Charge
-from core.cook.profile import Points, h_factor, hold_minutes
+from core.cook.profile import Points, h_factor, hold_minutes, thinned
 from core.cook.species import DEFAULT, Fitted
 from core.errors import Caution, ImpossibleInput, Problem
 from core.judge.band import Band
 from core.judge.move import DAMPING
+from core.quantity import check, choice, figure, quantities, quantity, rows
+from core.register import Check, model
 
 MOST_H, MOST_H_SHARE, MOST_EA = 120.0, 0.10, 0.5  # H, share of H, % EA as NaOH on wood
 RESIDUAL_LOW, RESIDUAL_AIM, RESIDUAL_HIGH = 5.0, 8.0, 12.0  # g/L as NaOH
-PROBE_MIN, PROBE_EA = 10.0, 0.5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,17 +47,8 @@ class NextCook:
 
 
 def gain_h(species: str, charge: Charge, points: Points, *, coefficients: Fitted = DEFAULT) -> float:
-    """Kappa per unit of H around the end of the cook: ten minutes longer at the last temperature."""
-    longer = (*points[:-1], (points[-1][0] + PROBE_MIN, points[-1][1]))
-    now, then = (kinetic.cook(species, charge, p, coefficients=coefficients) for p in (points, longer))
-    return (then.kappa - now.kappa) / (then.h - now.h)
-
-
-def gain_ea(species: str, charge: Charge, points: Points, *, coefficients: Fitted = DEFAULT) -> float:
-    """Kappa per % EA as NaOH on wood, the profile kept."""
-    more = replace(charge, ea_pct_naoh=charge.ea_pct_naoh + PROBE_EA)
-    now, then = (kinetic.cook(species, c, points, coefficients=coefficients) for c in (charge, more))
-    return (then.kappa - now.kappa) / PROBE_EA
+    """Kappa per unit of H around the end of the cook."""
+    return kinetic.slope_ln_h(species, charge, points, coefficients=coefficients) / h_factor(points)
 
 
 def _cut(size: float, most: float, name: str) -> tuple[float, str]:
@@ -133,7 +126,7 @@ def _more_alkali(
     coefficients: Fitted,
     cautions: tuple[Caution, ...],
 ) -> NextCook:
-    g = gain_ea(species, charge, points, coefficients=coefficients)
+    g = kinetic.slope_ea(species, charge, points, coefficients=coefficients)
     wanted = DAMPING * (RESIDUAL_AIM - residual) * charge.lw_m3_t / 10.0 if inside else -DAMPING * error / g
     size, bound = _cut(max(wanted, 0.0), MOST_EA, f"the most of one move, {MOST_EA} % EA")
     cautions += (Caution("residual_g_l", "never answer low alkali with more heat: lignin comes down on the fibre"),)
@@ -151,6 +144,123 @@ def _more_alkali(
         expected=kappa + g * size,
         bound_by=bound,
         cautions=cautions,
+    )
+
+
+TITRATED = ("titrated", "not measured")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NextCase(Calibrated, ByLog, ByCoefficients):
+    """A blown cook as it was run, what the laboratory found, and the band its kappa is wanted in."""
+
+    kappa: float = quantity("Kappa of the blow", "", possible=(1, 200), valid=(10, 110), decimals=1)
+    residual: str = choice("Residual alkali", TITRATED, default=TITRATED[0])
+    residual_g_l: float = quantity("found", "g/L NaOH", possible=(0, 80), decimals=1, default=0.0)
+    low: float = quantity("Kappa wanted from", "", possible=(0, 200), decimals=1)
+    high: float = quantity("to", "", possible=(0, 200), above=True, decimals=1)
+    aim: float = quantity("Aim", "", possible=(0, 200), above=True, decimals=1)
+    before_kappa: float = quantity("Kappa of the blow before", "", possible=(0, 200), decimals=1, default=0.0, help="0: none")
+    points: tuple[LogPoint, ...] = rows("Point", LogPoint, least=2, most=60)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NextFound:
+    """The move on the next cook: `move` holds it whole; None, and a size of 0, where the blow asks for none."""
+
+    before: float = figure("Lever now", "H or % EA", decimals=2, equation="H of this cook, or its EA")
+    after: float = figure("Lever then", "H or % EA", decimals=2, equation="now + size")
+    size: float = figure("Size", "H or % EA", decimals=2, equation="−0.7 e/g; of K8 0.7 (8 − residual) L/W/10; cut")
+    gain: float = figure("Kappa a unit of it", "", decimals=4, equation="the cook’s own model around its end")
+    minutes: float = figure("At temperature, longer by", "min", decimals=0, equation="60 ΔH/rate at the last temperature")
+    expected: float = figure("Kappa then", "", decimals=1, equation="kappa + gain × size")
+    move: NextCook | None = None
+    cautions: tuple[Caution, ...] = ()
+
+
+_NEXT = {
+    "species": "softwood",
+    "ea_pct_naoh": 17.5,
+    "sulphidity_pct": 29,
+    "lw_m3_t": 4,
+    "points": ({"minute": 0, "temp_c": 80}, {"minute": 90, "temp_c": 170}, {"minute": 181.4, "temp_c": 170}),
+    "low": 28,
+    "high": 32,
+    "aim": 30,
+}
+
+
+@model(
+    "cook.next",
+    title="K1, K2, K3, K8: the next cook after a blow",
+    source="shift practice, rows K1, K2, K3, K8; gains of the kinetic cook",
+    holds_for="one lever: H by 10 % and 120 at most, EA by 0.5 % at most; alkali, never heat, where it ran short",
+    equation="size = −0.7 e/g, g = dκ/dH or dκ/dEA of the cook itself",
+    symbols="size=size g=gain",
+    calibrated_by=tuple(FACTORS),
+    basis="default",
+    checks=(
+        Check({**_NEXT, "kappa": 30.5, "residual_g_l": 8.5}, "size", 0.0),
+        Check({**_NEXT, "kappa": 33.0, "residual_g_l": 8.5}, "gain", -0.0191, 2e-2),
+        Check({**_NEXT, "kappa": 30.0, "residual_g_l": 4.0}, "size", 0.5),
+        Check({**_NEXT, "kappa": 33.0, "residual_g_l": 4.0}, "gain", -2.0133, 2e-2),
+    ),
+)
+def next_cook(case: NextCase) -> NextFound:
+    """The one move that a tested blow asks of the next cook. Raises: ImpossibleInput."""
+    cautions = check(case)
+    if not case.low < case.high:
+        raise ImpossibleInput(Problem("high", f"is {case.high:g}; it must be over the lower end, {case.low:g}"))
+    if not case.low <= case.aim <= case.high:
+        raise ImpossibleInput(Problem("aim", f"is {case.aim:g}; it must lie in {case.low:g} to {case.high:g}"))
+    move = after_blow(
+        case.species,
+        case.charge,
+        case.log,
+        kappa=case.kappa,
+        residual_g_l=case.residual_g_l if case.residual == TITRATED[0] else math.nan,
+        band=Band(low=case.low, high=case.high, target=case.aim),
+        coefficients=case.coefficients,
+        before_kappa=case.before_kappa or math.nan,
+    )
+    if move is None:
+        return NextFound(before=0.0, after=0.0, size=0.0, gain=0.0, minutes=0.0, expected=case.kappa, cautions=cautions)
+    return NextFound(
+        before=move.before,
+        after=move.after,
+        size=move.size,
+        gain=move.gain,
+        minutes=move.minutes,
+        expected=move.expected,
+        move=move,
+        cautions=cautions + move.cautions,
+    )
+
+
+def next_case(
+    species: str,
+    charge: Charge,
+    log: Points,
+    *,
+    kappa: float,
+    residual_g_l: float,
+    band: Band,
+    coefficients: Fitted,
+    before_kappa: float,
+) -> NextCase:
+    """A tested blow as a case; nan where a residual was not titrated, or there was no blow before."""
+    own: dict[str, Any] = {name: getattr(charge, name) for name in quantities(Charge)} | factors_of(coefficients)
+    return NextCase(
+        species=species,
+        **own,
+        kappa=kappa,
+        residual=TITRATED[math.isnan(residual_g_l)],
+        residual_g_l=0.0 if math.isnan(residual_g_l) else residual_g_l,
+        low=max(0.0, band.low),
+        high=min(200.0, band.high),
+        aim=band.aim,
+        before_kappa=0.0 if math.isnan(before_kappa) else before_kappa,
+        points=tuple(LogPoint(minute=m, temp_c=t) for m, t in thinned(log, 60)),
     )
 
 

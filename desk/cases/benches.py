@@ -15,7 +15,7 @@ from core.errors import ImpossibleInput, Infeasible
 from core.quantity import quantities
 from desk.cases.models import HeldCase
 from desk.kit.bench import BenchForm, beside, cautions_of, render_bench, result_rows
-from desk.kit.svg import n, polyline
+from desk.kit.svg import n, polyline, ticks
 from desk.kit.templatetags.vat import clock, figure
 from desk.kit.text import whole
 from desk.mill.beside import beside as line_beside
@@ -125,8 +125,8 @@ def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float,
         "of": out.label,
         "by": said.label,
         "by_unit": said.unit,
-        "xt": [{"x": n(px(v)), "text": f"{v:.4g}"} for v in (low, (low + high) / 2, high)],
-        "yt": [{"y": n(py(v)), "text": f"{v:.4g}"} for v in (least, (least + most) / 2, most)],
+        "xt": [{"x": n(px(v)), "text": f"{v:.4g}"} for v in ticks(low, high)],
+        "yt": [{"y": n(py(v)), "text": f"{v:.4g}"} for v in ticks(least, most)],
         "valid": {"x": n(px(max(low, shade[0]))), "w": n(max(0.0, px(min(high, shade[1])) - px(max(low, shade[0]))))}
         if abs(shade[1]) < 1e9
         else None,

@@ -64,7 +64,9 @@ def _pile(kind: str, now, x: float, limit: float, bulk: float = 150.0, repose: f
     return {"shapes": shapes, "texts": texts, "w": whole * PX_M, "top": height * PX_M}
 
 
-def belt_picture(uneven, after, shares, edges, piles, band, dry_pct: float, full: float, wood: str) -> dict:
+def belt_picture(uneven, after, shares, edges, piles, band, dry_pct: float, full: float, wood: str, held=None) -> dict:
+    """A belt from its piles to the kappa of each class; `held`: the classes of another belt, dashed."""
+
     def x(mm: float) -> float:
         return X0 + (X1 - X0) * (mm - MM_LOW) / (MM_HIGH - MM_LOW)
 
@@ -108,12 +110,15 @@ def belt_picture(uneven, after, shares, edges, piles, band, dry_pct: float, full
             }
         )
     p["window"] = {"x": n(x(2)), "w": n(x(8) - x(2)), "y": n(B_TOP - 4), "h": n(B_BOTTOM - B_TOP + 4)}
-    high = max([c.kappa for c in uneven.classes] + [40.0]) * 1.08
+    others = held.classes if held is not None else ()
+    high = max([c.kappa for c in (*uneven.classes, *others)] + [40.0]) * 1.08
     ky = lambda v: K_BOTTOM - (K_BOTTOM - K_TOP) * (v - 15.0) / (high - 15.0)  # noqa: E731
     points = sorted((c.mm, c.kappa) for c in uneven.classes)
     p["curve"] = polyline([(x(m), ky(v)) for m, v in points]) if len(points) > 1 else ""
     steamed = sorted((c.mm, c.kappa) for c in after.classes)
     p["after"] = polyline([(x(m), ky(v)) for m, v in steamed]) if len(steamed) > 1 else ""
+    dashed = sorted((c.mm, c.kappa) for c in others)
+    p["held"] = polyline([(x(m), ky(v)) for m, v in dashed]) if len(dashed) > 1 else ""
     p["discs"] = [
         {
             "x": n(x(c.mm)),

@@ -19,7 +19,7 @@ from core.errors import CoreError, ImpossibleInput
 from core.judge.band import Band, judge
 from core.quantity import quantities
 from core.unit import Worked
-from desk.cases.benches import Bench, bench_view, held_case
+from desk.cases.benches import Bench, bench_view, case_held, held_case
 from desk.chips import yard
 from desk.chips.drawings import belt_picture
 from desk.kit.bench import Well, read_wells, render_bench, typed_number
@@ -279,11 +279,13 @@ def belt(request):
             (s.pile.name, s.pile.kind, s.now, s.pile.limit_days) for s in context["piles"] if s.now is not None and s.now.layers
         ]
         wood = colour_of(state.solution.enters(unit))[0]
+        held = held_case(request.GET.get("held", ""), find("chips.belt"))
+        other = case_held(held, find("chips.belt"))
         context |= {
             "b": found,
             "worked": worked,
             "put_in_force": _to_put(request, state, unit, v["feed_t_h"]),
-            "held": held_case(request.GET.get("held", ""), find("chips.belt")),
+            "held": held,
             "hold_name": f"{plan.species} belt, {clock(state.now)}",
             "marks": {
                 "kappa": f"m-{judge(found.uneven.kappa, band, confirmed=True).state.value}",
@@ -310,6 +312,7 @@ def belt(request):
                 found.dry_pct,
                 found.full_pct,
                 wood,
+                belts.belt(other).uneven if other is not None else None,
             ),
         }
     return render_bench(request, "chips/belt", context)

@@ -19,7 +19,8 @@ from core.cook.running import MOST_POINTS
 from core.cook.species import DEFAULT, SPECIES, Fitted
 from core.cook.trust import Bias, bias_of
 from core.errors import CoreError, ImpossibleInput, Infeasible
-from core.judge.next_cook import MOST_EA, MOST_H, NextCook, after_blow
+from core.judge.next_cook import MOST_EA, MOST_H, NextCook, next_case, next_cook
+from core.unit import Worked
 from desk.cook import thermometer
 from desk.cook.models import Cook, CookFit, CookPoint
 from desk.kit.templatetags.vat import clock, signed, stop
@@ -290,8 +291,13 @@ def made_by(cook: Cook) -> dict:
 
 def move_on_next(cook: Cook, band) -> NextCook | None:
     """The one move that a tested blow asks of the next cook of its digester's wood. Raises: CoreError."""
+    return worked_next(cook, band).result.move
+
+
+def worked_next(cook: Cook, band) -> Worked:
+    """The same as it is worked out. Raises: CoreError."""
     before = Cook.objects.filter(species=cook.species, kappa__isnull=False, number__lt=cook.number).order_by("-number").first()
-    return after_blow(
+    case = next_case(
         cook.species,
         cook.given,
         as_run(cook),
@@ -301,6 +307,7 @@ def move_on_next(cook: Cook, band) -> NextCook | None:
         coefficients=coefficients_in_use(cook.species)[0],
         before_kappa=before.kappa if before else math.nan,
     )
+    return Worked(model="cook.next", case=case, result=next_cook(case))
 
 
 def decided_on_next(cook: Cook) -> Record | None:

@@ -8,14 +8,16 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_http_methods
 
+from core.catalogue import find
 from core.cook import continuous
 from core.cook.kinetic import Charge
 from core.cook.trust import default_band
 from core.cook.unit import ZONE, CookPlan
-from core.cook.vessel import VesselCase, ZoneRow, found_of
+from core.cook.vessel import VesselCase, ZoneRow, found_of, zones_of
 from core.errors import CoreError, ImpossibleInput
 from core.judge.band import judge
 from core.unit import Worked
+from desk.cases.benches import case_held, held_case
 from desk.cook import actions
 from desk.cook.drawings import vessel_picture
 from desk.cook.views import band_of, station
@@ -78,7 +80,8 @@ def vessel(request):
     if not any(w["error"] for w in every):
         try:
             values = {w["name"]: w["value"] for w in every}
-            context |= _worked(values, state, species, zones)
+            held = held_case(request.GET.get("held", ""), find("cook.vessel"))
+            context |= _worked(values, state, species, zones, held)
             context["put_in_force"] = _to_put(request, values, found)
             context["beside"] = beside(state, found[0]) if found else []
         except ImpossibleInput as refusal:
@@ -147,7 +150,12 @@ def _opening(state, found) -> tuple[str, tuple[Well, ...], dict[str, str]]:
     return plan.species, tuple(replace(w, start=start.get(w.name, w.start)) for w in WELLS), sources
 
 
-def _worked(v: dict, state, species: str, zones) -> dict:
+def _passed(case: VesselCase):
+    """The way down a vessel and the cook along it. Raises: ImpossibleInput."""
+    return continuous.cooked_through(case.species, case.charge, zones_of(case), case.wood_t_h, feed_c=case.feed_c)
+
+
+def _worked(v: dict, state, species: str, zones, held=None) -> dict:
     whole = tuple(replace(z, volume_m3=v[f"v{i}"], packing_t_m3=v[f"p{i}"], temp_c=v[f"t{i}"]) for i, z in enumerate(zones))
     zones = continuous.filled(whole, v["level_pct"])
     charge = Charge(ea_pct_naoh=v["ea_pct_naoh"], sulphidity_pct=v["sulphidity_pct"], lw_m3_t=v["lw_m3_t"])
@@ -166,6 +174,7 @@ def _worked(v: dict, state, species: str, zones) -> dict:
     temps, bound = continuous.feed_forward(zones, v["wood_t_h"], v["new_t_h"])
     plain = continuous.blow_line(species, charge, zones, v["wood_t_h"], v["new_t_h"], feed_c=v["feed_c"])
     moved = continuous.blow_line(species, charge, zones, v["wood_t_h"], v["new_t_h"], temps_after=temps, feed_c=v["feed_c"])
+    other = case_held(held, find("cook.vessel"))
     band = band_of(state, species, v["target"])
     changes = [(z.name, z.temp_c, t) for z, t in zip(zones, temps, strict=True) if abs(t - z.temp_c) >= 0.05]
     move = None
@@ -193,5 +202,9 @@ def _worked(v: dict, state, species: str, zones) -> dict:
         "move": move,
         "stays": list(zip(way.stays, then.stays, strict=True)),
         "first": next((b for b in plain if abs(b.kappa - plain[0].kappa) > 0.2), None),
-        "p": vessel_picture(way, done, plain, moved if changes else (), band),
+        "held": held,
+        "hold_name": f"{species}, {v['wood_t_h']:g} t/h",
+        "p": vessel_picture(
+            way, done, plain, moved if changes else (), band, held=_passed(other) if other is not None else None
+        ),
     }

@@ -80,10 +80,10 @@ def cook_picture(
             "y": n(T_BOTTOM - 10),
             "text": f"H {figure(h_factor(until(points, min(now, points[-1][0]))), 0)}",
         }
-    for name, values, low, high, limits, decimals in (
-        ("kappa", course.kappa, 15.0, 80.0, band, 1),
-        ("yield", course.yield_pct, 42.0, 62.0, None, 1),
-        ("residual", course.residual_g_l, 0.0, 30.0, (5.0, 12.0), 1),
+    for name, values, low, high, limits, decimals, grid in (
+        ("kappa", course.kappa, 10.0, 80.0, band, 1, (20, 50, 80)),
+        ("yield", course.yield_pct, 36.0, 62.0, None, 1, (40, 50, 60)),
+        ("residual", course.residual_g_l, 0.0, 30.0, (5.0, 12.0), 1, (0, 15, 30)),
     ):
         top, bottom = PANELS[name]
 
@@ -100,7 +100,7 @@ def cook_picture(
                 "y": n(min(bottom, max(top, y(values[-1])))),
                 "text": figure(values[-1], decimals),
             },
-            "grid": [{"y": n(y(v)), "text": f"{v:g}"} for v in (low, (low + high) / 2, high)],
+            "grid": [{"y": n(y(v)), "text": f"{v:g}"} for v in grid],
         }
         if limits:
             a, b = max(low, limits[0]), min(high, limits[1])
@@ -145,9 +145,9 @@ HX0, HX1 = 52.0, 612.0
 LANE_TOP, LANE_H, LANE_GAP = 34.0, 64.0, 26.0
 
 
-def house_picture(batches, kappas: dict, house, limits, lanes, now, *, back: float, ahead: float) -> dict:
+def house_picture(batches, kappas: dict, house, limits, lanes, now, *, back: float, ahead: float, held=None) -> dict:
     """Each digester's lane as the silhouette of its temperature in the fibre's colour; steam and blow tank below, limits as
-    lines."""
+    lines; `held`: the window of another house, dashed."""
     from datetime import timedelta
 
     from django.utils import timezone
@@ -227,7 +227,7 @@ def house_picture(batches, kappas: dict, house, limits, lanes, now, *, back: flo
     s_top = y0 + len(lanes) * 30 + 36.0
     s_bottom, t_top = s_top + 76.0, s_top + 116.0
     t_bottom = t_top + 66.0
-    most = max(*house.steam_t_h, limits.steam_t_h) * 1.15
+    most = max(*house.steam_t_h, limits.steam_t_h, *(held.steam_t_h if held else ())) * 1.15
 
     def sy(v: float) -> float:
         return s_bottom - (s_bottom - s_top) * v / most
@@ -255,7 +255,7 @@ def house_picture(batches, kappas: dict, house, limits, lanes, now, *, back: flo
         for c in house.clashes
         if c.what == "steam"
     ]
-    full = max(*house.tank_t, limits.tank_t) * 1.1
+    full = max(*house.tank_t, limits.tank_t, *(held.tank_t if held else ())) * 1.1
 
     def by(v: float) -> float:
         return t_bottom - (t_bottom - t_top) * v / full
@@ -270,6 +270,11 @@ def house_picture(batches, kappas: dict, house, limits, lanes, now, *, back: flo
         "limit_text": figure(limits.tank_t, 0),
         "hex": hex_of(30.0),
     }
+    if held is not None:
+        p["held"] = [
+            polyline([(x(m), place(v)) for m, v in zip(held.minute, values, strict=True)])
+            for place, values in ((sy, held.steam_t_h), (by, held.tank_t))
+        ]
     p["stops"] = [{"x": n(x(a)), "w": n(x(z) - x(a)), "y": n(t_bottom - 8)} for a, z in limits.wash_stops]
     p["ticks"] = []
     local = timezone.localtime(now).replace(minute=0, second=0, microsecond=0)
@@ -287,8 +292,11 @@ def house_picture(batches, kappas: dict, house, limits, lanes, now, *, back: flo
 VX0, VX1 = 45.0, 580.0
 
 
-def vessel_picture(way, done: Cooked, plain, moved, band) -> dict:
-    """The vessel from its top (left) to its blow line (right) on minutes; below it, kappa at the blow line after the change."""
+def vessel_picture(way, done: Cooked, plain, moved, band, held=None) -> dict:
+    """The vessel from its top (left) to its blow line (right) on minutes; below it, kappa at the blow line after the change.
+
+    `held`: another vessel's way and cook, dashed.
+    """
 
     def x(m: float) -> float:
         return VX0 + (VX1 - VX0) * m / way.minutes
@@ -321,10 +329,16 @@ def vessel_picture(way, done: Cooked, plain, moved, band) -> dict:
         return 350.0 - 96.0 * (k - k_low) / (k_high - k_low)
 
     inside = [(m, k) for m, k in zip(course.minute, course.kappa, strict=True) if k_low <= k <= k_high]
-    held = [(way.minutes, inside[-1][1])] if inside else []
+    stopped = [(way.minutes, inside[-1][1])] if inside else []  # the wash zone cooks no more
     p["kappa"] = (
-        polyline([(x(m), ky(k)) for m, k in [*inside[:: max(1, len(inside) // 80)], *inside[-1:], *held]]) if inside else ""
+        polyline([(x(m), ky(k)) for m, k in [*inside[:: max(1, len(inside) // 80)], *inside[-1:], *stopped]]) if inside else ""
     )
+    if held is not None:
+        past, cooked = held
+        p["held"] = polyline([(x(m), ty(max(92.0, t))) for m, t in past.points if m <= way.minutes])
+        kept = [(m, k) for m, k in zip(cooked.course.minute, cooked.course.kappa, strict=True) if k_low <= k <= k_high]
+        kept = [(m, k) for m, k in kept if m <= way.minutes]
+        p["kappa_held"] = polyline([(x(m), ky(k)) for m, k in kept[:: max(1, len(kept) // 80)]]) if len(kept) > 1 else ""
     p["k_end"] = {"y": n(min(350.0, max(254.0, ky(done.kappa)))), "text": figure(done.kappa, 1)}
     p["k_grid"] = [{"y": n(ky(k)), "text": f"{k:g}"} for k in (10, 50, 90)]
     # after the change

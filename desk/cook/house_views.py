@@ -13,7 +13,7 @@ from core.cook import kinetic
 from core.cook.unit import CookPlan
 from core.errors import CoreError
 from core.unit import Worked
-from desk.cases.benches import held_case
+from desk.cases.benches import case_held, held_case
 from desk.cook.drawings import house_picture
 from desk.cook.models import Cook
 from desk.cook.views import station
@@ -134,6 +134,8 @@ def house(request):
         def at(m: float):
             return request.now + timedelta(minutes=m)
 
+        held = held_case(request.GET.get("held", ""), find("cook.house"))
+        other = case_held(held, find("cook.house"))
         worked = None
         if coming:
             case = houses.house_case(
@@ -155,7 +157,7 @@ def house(request):
             "worked": worked,
             "steam_words": f"allowed {v['steam_t_h']:.1f}",
             "tank_words": f"holds {v['tank_t']:.1f}",
-            "held": held_case(request.GET.get("held", ""), find("cook.house")),
+            "held": held,
             "hold_name": f"digester house, {clock(request.now)}",
             "blows": [
                 (
@@ -167,7 +169,17 @@ def house(request):
                 for b in sorted(batches, key=lambda b: b.blow_at)
                 if b.blow_at > -60
             ][:5],
-            "p": house_picture(batches, kappas, found, limits, lanes, request.now, back=BACK_H * 60.0, ahead=AHEAD_H * 60.0),
+            "p": house_picture(
+                batches,
+                kappas,
+                found,
+                limits,
+                lanes,
+                request.now,
+                back=BACK_H * 60.0,
+                ahead=AHEAD_H * 60.0,
+                held=houses.house(other).ahead if other is not None else None,
+            ),
             "continuous": lanes,
         }
     return render_bench(request, "cook/house", context)

@@ -274,9 +274,10 @@ def _followed(cook: Cook, now) -> dict:
 def _asked_next(state, cook: Cook, points) -> dict:
     """What this blow asks of the next cook, what was decided, what came of it, and the design that has it in it."""
     band = band_of(state, cook.species, cook.target)
-    move = actions.move_on_next(cook, band)
+    worked = actions.worked_next(cook, band)
+    move = worked.result.move
     decided = actions.decided_on_next(cook)
-    found = {"next": move, "decided": decided, "band": band}
+    found = {"next": move, "next_worked": worked, "decided": decided, "band": band}
     if move is None:
         return found
     taken = replace(move, size=decided.data["after"] - decided.data["before"]) if decided else move

@@ -42,9 +42,10 @@ def page() -> str:
                 f"| `{name}` | {q.unit} | {q.label.lower()}{': ' + ', '.join(q.options) if q.options else ''} | "
                 f"{'' if name not in usual else usual[name] if q.options else f'{usual[name]:g}'} |"
             )
-        shown = {
+        shown = {  # the figures; what a result holds whole beside them is for the pages
             k: None if v is None else float(f"{v:.5g}") if isinstance(v, float) else v
             for k, v in told.get("result", {}).items()
+            if not isinstance(v, dict | list) or k == "cautions"
         }
         lines += ["", f"    ./vat calc {m.name} '{json.dumps(given)}'", f"    gives {json.dumps(shown, ensure_ascii=False)}"]
         parts.append("\n".join(lines))

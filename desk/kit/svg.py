@@ -1,9 +1,22 @@
 """Strings for SVG attributes: coordinates never meet a locale."""
 
+import math
+
 
 def n(x: float) -> str:
     """A coordinate with at most two decimals."""
     return f"{x:.2f}".rstrip("0").rstrip(".")
+
+
+def ticks(low: float, high: float, *, most: int = 5) -> list[float]:
+    """Round numbers from low to high for an axis, `most` at most: steps of 1, 2 or 5 times a power of ten."""
+    if not low < high:
+        return [low]
+    step = 10.0 ** math.floor(math.log10((high - low) / most))
+    step *= next(k for k in (1, 2, 5, 10, 20) if (high - low) / (k * step) <= most)
+    first = math.ceil(low / step - 1e-9)
+    last = math.floor(high / step + 1e-9)
+    return [round(i * step, 12) for i in range(first, last + 1)]
 
 
 def polyline(points) -> str:

@@ -3,7 +3,7 @@
 import math
 
 from core.wash.line import Cost, WashLine, liquor
-from desk.kit.svg import n, polyline
+from desk.kit.svg import n, polyline, ticks
 from desk.kit.templatetags.vat import figure
 
 PX_T, TOP, VAT_Y, TANK_Y = 2.6, 26.0, 96.0, 196.0
@@ -123,7 +123,7 @@ def cost_picture(
         },
         "ends": placed,
         "ticks": [{"x": n(x(v)), "text": f"{v:g}"} for v in (1.0, 2.0, 3.0, 4.0)],
-        "yt": [{"y": n(y(most * f)), "text": figure(most * f, 1)} for f in (0.0, 0.5, 0.94)],
+        "yt": [{"y": n(y(v)), "text": f"{v:g}"} for v in ticks(0.0, most)],
         "band": {"x": n(x(span[0])), "w": n(max(0.0, x(span[1]) - x(span[0])))} if span else None,
     }
 

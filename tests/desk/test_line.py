@@ -254,12 +254,17 @@ class HeldCases(Line):
         return held
 
     def test_wash_bleach_and_cook_are_held_beside(self):
-        for path, changed in (("/wash/", "shower=36"), ("/bleach/", "s0c=12"), ("/cook/", "ea_pct_naoh=19")):
+        for path, changed in (
+            *(("/wash/", "shower=36"), ("/bleach/", "s0c=12"), ("/cook/", "ea_pct_naoh=19")),
+            *(("/chips/", "presteam=2"), ("/cook/continuous/", "wood_t_h=4"), ("/cook/house/", "delay=30")),
+        ):
             with self.subTest(page=path):
                 held = self.hold(path)
                 page = self.client.get(f"{path}?{changed}&held={held.pk}")
                 self.assertContains(page, '<span class="src block">held ')
                 self.assertEqual(page.context["held"], held)
+                self.assertContains(page, 'class="curve held"')  # and dashed in the picture
+                self.assertNotContains(self.client.get(path), 'class="curve held"')
                 lines = compare(held, self.hold(f"{path}?{changed}"), None)
                 self.assertTrue(any(" 1, " in x.label for x in lines))
                 self.assertTrue(any(x.change for x in lines))
