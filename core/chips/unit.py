@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity
 from core.unit import Acts, Facts, Inlet, checked, of_pulp
 
@@ -32,6 +33,13 @@ class FeedPlan:
 
     def set_to(self, values: Mapping[str, float]) -> "FeedPlan":
         return replace(self, **checked(values, self.settable()))
+
+    def for_rate(self, wanted_t_h: float, came_t_h: float) -> float:
+        """What is to be set, t/h at the set-up's moisture, so that `wanted_t_h` comes where `came_t_h` comes of what is set
+        now: the wet rate moves in proportion. Raises: ImpossibleInput where nothing comes."""
+        if came_t_h <= 0.0:
+            raise ImpossibleInput(Problem("feed_t_h", "brings nothing now: its moisture tells no rate"))
+        return self.feed_t_h * wanted_t_h / came_t_h
 
     def act(self, inlet: Inlet) -> Acts:
         """A feed changes nothing of what it brings; its wet and dry rate are told."""

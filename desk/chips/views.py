@@ -193,11 +193,11 @@ def _to_put(request, state, cook: str, feed_t_h: float) -> str:
     fed = [unit for unit in state.mill.feed_plans if state.feeds(unit, cook)]
     if len(fed) != 1 or not request.user.may("move"):
         return ""
-    now = state.line.acting[fed[0]].settings()["feed_t_h"]
     shown = state.line.inlets[cook].solids_t_h  # at the moisture that is read; what is set is at the moisture of the set-up
     if abs(feed_t_h - round(shown, 2)) < 1e-6 or shown <= 0.0:
         return ""
-    asked = {"unit": fed[0], "feed_t_h": f"{now * feed_t_h / shown:.6g}", "back": request.get_full_path()}
+    to_set = state.line.acting[fed[0]].for_rate(feed_t_h, shown)
+    asked = {"unit": fed[0], "feed_t_h": f"{to_set:.6g}", "back": request.get_full_path()}
     return f"{reverse('mill:put')}?{urlencode(asked)}"
 
 

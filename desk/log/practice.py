@@ -30,27 +30,27 @@ class Opening:
     results: tuple[Record, ...] = field(default=())
 
 
-def opening(spot, state, *, newest: Mapping[str, Record]) -> Opening:
-    """What a spot's wells open with: set-up, what the line solves at its unit, the band in force, then the newest results
+def opening(placement, state, *, newest: Mapping[str, Record]) -> Opening:
+    """What a placement's wells open with: set-up, what the line solves at its unit, the band in force, then the newest results
     (`newest`, by plan row)."""
-    practice, mill = ROWS[spot.row], state.mill
+    practice, mill = ROWS[placement.row], state.mill
     model = find(practice.model)
     said = quantities(model.case_class)
     values: dict[str, Any] = {k: v for k, v in calc.defaults(model).items() if k in said}
     came = dict.fromkeys(values, "default")
-    for name, value in spot.opens.items():
+    for name, value in placement.opens.items():
         values[name], came[name] = value, "set-up"
-    facts = state.line.facts(spot.unit, spot.stage) if spot.unit else {}
+    facts = state.line.facts(placement.unit, placement.stage) if placement.unit else {}
     for name, fact in practice.solved.items():
         if fact in facts and not said[name].problem(facts[fact]):
             values[name], came[name] = _rounded(facts[fact], said[name].decimals), "solved"
-    if spot.band:
-        band = mill.band(mill.plan[spot.band], state.grade)
+    if placement.band:
+        band = mill.band(mill.plan[placement.band], state.grade)
         for name, of in OF_BAND.items():
-            if name in said and name not in spot.opens and math.isfinite(value := getattr(band, of)):
+            if name in said and name not in placement.opens and math.isfinite(value := getattr(band, of)):
                 values[name], came[name] = value, "its band"
     results = []
-    for name, row in spot.readings.items():
+    for name, row in placement.readings.items():
         values.pop(name, None)
         if (found := newest.get(row)) is not None:
             value = practice.turned[name](found.value, facts) if name in practice.turned else found.value
@@ -84,9 +84,9 @@ def newest_results(rows) -> dict[str, Record]:
     return found
 
 
-def asked(spot, values: Mapping[str, Any]) -> Proposal | None:
+def proposed(placement, values: Mapping[str, Any]) -> Proposal | None:
     """The model's answer; None where it refuses the values or has none."""
-    model = find(ROWS[spot.row].model)
+    model = find(ROWS[placement.row].model)
     try:
         found = model.function(model.case_class(**values))
     except CoreError:
@@ -94,7 +94,7 @@ def asked(spot, values: Mapping[str, Any]) -> Proposal | None:
     return None if isinstance(found, Infeasible) else found
 
 
-def slip_of(practice: Practice, spot, found: Proposal, values: Mapping[str, Any], *, now) -> dict:
+def slip_of(practice: Practice, placement, found: Proposal, values: Mapping[str, Any], *, now) -> dict:
     """A proposal as it is stored and shown: title, expectation, reason, caution, limits, the wells it was worked out from."""
     model = find(practice.model)
     said = quantities(model.result_class)
@@ -106,7 +106,7 @@ def slip_of(practice: Practice, spot, found: Proposal, values: Mapping[str, Any]
     return {
         "kind": "practice",
         "row": practice.id,
-        "spot": spot.key,
+        "spot": placement.key,
         "title": f"{practice.id}: {practice.says.format(before=before, after=after)}",
         "expect": f"{expected.label} {shown}. First seen after {minutes(practice.dead_min)}; look again at {clock(at)}.",
         "why": found.why + (f" Held back by {found.bound_by}." if found.bound_by else "") + f" Check first: {checks}.",
@@ -135,30 +135,32 @@ def minutes(value: float) -> str:
     return f"{value / 60:.3g} h" if value >= 120 else f"{value:.0f} min"
 
 
-def put(practice: Practice, spot, found: Proposal, values: Mapping[str, Any], *, about: Record | None, by, now) -> Record:
+def put(practice: Practice, placement, found: Proposal, values: Mapping[str, Any], *, about: Record | None, by, now) -> Record:
     """Write a proposed move into the log; people decide it."""
-    data = slip_of(practice, spot, found, values, now=now)
-    return write(kind=Kind.MOVE, subject=spot.subject, by=by, now=now, says=data["title"], data=data, about=about)
+    data = slip_of(practice, placement, found, values, now=now)
+    return write(kind=Kind.MOVE, subject=placement.subject, by=by, now=now, says=data["title"], data=data, about=about)
 
 
-def _is_open(spot) -> bool:
-    """Whether a move of this spot still waits to be decided: one at a time."""
-    waits = undecided(spot.subject)
-    return waits is not None and waits.data.get("spot") == spot.key
+def _is_open(placement) -> bool:
+    """Whether a move of this placement still waits to be decided: one at a time."""
+    waits = undecided(placement.subject)
+    return waits is not None and waits.data.get("spot") == placement.key
 
 
 def from_result(subject: str, result: Record, *, state, now) -> Record | None:
     """The move that a confirmed result (of a plan row, or a tank's strength) calls for by the practice table; None where none
     stands."""
-    for spot in state.mill.moves.values():
-        practice = ROWS[spot.row]
-        judged = spot.subject == subject or (subject.startswith("tank.") and spot.readings.get(practice.reads) == subject)
-        if not practice.model or not judged or subject not in spot.readings.values():
+    for placement in state.mill.moves.values():
+        practice = ROWS[placement.row]
+        judged = placement.subject == subject or (
+            subject.startswith("tank.") and placement.readings.get(practice.reads) == subject
+        )
+        if not practice.model or not judged or subject not in placement.readings.values():
             continue
-        if _is_open(spot):
+        if _is_open(placement):
             return None
-        start = opening(spot, state, newest=newest_results(spot.readings.values()) | {subject: result})
-        found = None if start.missing else asked(spot, start.values)
+        start = opening(placement, state, newest=newest_results(placement.readings.values()) | {subject: result})
+        found = None if start.missing else proposed(placement, start.values)
         if found is not None and found.stands and found.before != found.after:
-            return put(practice, spot, found, start.values, about=result, by=None, now=now)
+            return put(practice, placement, found, start.values, about=result, by=None, now=now)
     return None

@@ -577,14 +577,20 @@ def _spots(ribbon: Ribbon, state) -> None:
             continue
         x, y = float(text["x"]), float(text["y"])
         wide = 6.4 * len(text["text"])
-        spot = {"x": n(x - 3), "y": n(y - 13), "w": n(wide + 6), "h": "17", "label": f"{text['text']}: how it is worked out"}
+        placement = {
+            "x": n(x - 3),
+            "y": n(y - 13),
+            "w": n(wide + 6),
+            "h": "17",
+            "label": f"{text['text']}: how it is worked out",
+        }
         if x >= COLUMNS["blend"] and y < 336:
             figure = "filler_t_h" if x > COLUMNS["deliver"] + 90 else "solids_t_h"
-            spot["href"] = working_path("deliver.draw", figure, state.draw_case, "/")
+            placement["href"] = working_path("deliver.draw", figure, state.draw_case, "/")
         else:
             place = max((px, key) for key, px in COLUMNS.items() if px <= x + 20 and key != "oxygen")[1]
-            spot["href"] = reverse("stations:line", args=[place if x < COLUMNS["blend"] - 60 else "blend"])
-        ribbon.spots.append(spot)
+            placement["href"] = reverse("stations:line", args=[place if x < COLUMNS["blend"] - 60 else "blend"])
+        ribbon.spots.append(placement)
     for vat in ribbon.vats:
         now = state.vessels.get(vat.get("vessel", ""))
         if now is not None:

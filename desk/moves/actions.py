@@ -7,28 +7,28 @@ from core.practice.table import ROWS
 from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
-from desk.log.practice import asked, put
+from desk.log.practice import proposed, put
 
 WORDS = {"worked": "worked", "partly": "worked in part", "not": "did not work"}
 
 
 @writing()
-def propose(*, spot, values, by, now) -> Record:
+def propose(*, placement, values, by, now) -> Record:
     """Put a row that stands to the shift. Raises: ImpossibleInput where it does not stand or one is open already."""
-    found = asked(spot, values)
+    found = proposed(placement, values)
     if found is None or not found.stands or found.before == found.after:
-        raise ImpossibleInput(Problem("spot", "has no move to propose at these readings"))
-    if waiting(spot) is not None:
-        raise ImpossibleInput(Problem("spot", "has a move that is proposed or waits for its retest: one at a time"))
-    return put(ROWS[spot.row], spot, found, values, about=None, by=by, now=now)
+        raise ImpossibleInput(Problem("move", "has no move to propose at these readings"))
+    if waiting(placement) is not None:
+        raise ImpossibleInput(Problem("move", "has a move that is proposed or waits for its retest: one at a time"))
+    return put(ROWS[placement.row], placement, found, values, about=None, by=by, now=now)
 
 
-def moves_of(spot) -> list[Record]:
-    """The moves ever proposed at a spot, the newest first, with what was decided and what became of each."""
+def moves_of(placement) -> list[Record]:
+    """The moves ever proposed at a placement, the newest first, with what was decided and what became of each."""
     moves = [
         m
-        for m in Record.objects.current().filter(kind=Kind.MOVE, subject=spot.subject).order_by("-at", "-id")
-        if m.data.get("spot") == spot.key
+        for m in Record.objects.current().filter(kind=Kind.MOVE, subject=placement.subject).order_by("-at", "-id")
+        if m.data.get("spot") == placement.key
     ]
     for m in moves:
         m.decision = m.followed_by.filter(kind=Kind.DECISION).order_by("-id").first()
@@ -37,9 +37,9 @@ def moves_of(spot) -> list[Record]:
     return moves
 
 
-def waiting(spot) -> Record | None:
-    """The newest move of a spot that is not decided, or taken and not yet judged."""
-    for m in moves_of(spot)[:1]:
+def waiting(placement) -> Record | None:
+    """The newest move of a placement that is not decided, or taken and not yet judged."""
+    for m in moves_of(placement)[:1]:
         if m.decision is None or (m.decision.data["choice"] != "refuse" and m.effect is None):
             return m
     return None

@@ -13,7 +13,7 @@ from desk.cook.views import band_of
 from desk.kit.station import MoveGroup, move_groups
 from desk.kit.templatetags.vat import figure
 from desk.log.models import Kind, Record
-from desk.log.practice import asked, newest_results, opening
+from desk.log.practice import newest_results, opening, proposed
 from desk.mill.ribbon import STATIONS
 
 BLOW_COUNTS = timedelta(hours=24)
@@ -54,10 +54,10 @@ def station_of(practice: Practice) -> str:
 def lines(state, group) -> list[Line]:
     """The rows of a group, those that stand first."""
     wanted = {k: p for k, p in ROWS.items() if p.station in group.rows}
-    spots = [s for s in state.mill.moves.values() if s.row in wanted]
-    newest = newest_results({r for s in spots for r in s.readings.values()})
-    decisions = decided([s.subject for s in spots])
-    found = [_line(state, wanted[s.row], s, newest, decisions) for s in spots]
+    placements = [s for s in state.mill.moves.values() if s.row in wanted]
+    newest = newest_results({r for s in placements for r in s.readings.values()})
+    decisions = decided([s.subject for s in placements])
+    found = [_line(state, wanted[s.row], s, newest, decisions) for s in placements]
     if any(p.station == "cook" for p in wanted.values()):
         found += _blows(state, wanted)
     order = list(wanted)
@@ -65,19 +65,24 @@ def lines(state, group) -> list[Line]:
 
 
 def decided(subjects) -> dict[str, Record]:
-    """The newest decision by spot key."""
+    """The newest decision by the key of its placement."""
     kept: dict[str, Record] = {}
     rows = Record.objects.current().filter(kind=Kind.DECISION, subject__in=subjects).select_related("about")
     for d in rows.order_by("at", "id"):
-        if d.about is not None and (spot := d.about.data.get("spot")):
-            kept[spot] = d
+        if d.about is not None and (placement := d.about.data.get("spot")):
+            kept[placement] = d
     return kept
 
 
-def _line(state, practice: Practice, spot, newest, decisions) -> Line:
-    start = opening(spot, state, newest=newest)
-    found = None if start.missing else asked(spot, start.values)
-    common: dict[str, Any] = {"practice": practice, "key": spot.key, "place": spot.place, "decided": decisions.get(spot.key)}
+def _line(state, practice: Practice, placement, newest, decisions) -> Line:
+    start = opening(placement, state, newest=newest)
+    found = None if start.missing else proposed(placement, start.values)
+    common: dict[str, Any] = {
+        "practice": practice,
+        "key": placement.key,
+        "place": placement.place,
+        "decided": decisions.get(placement.key),
+    }
     if found is None:
         return Line(
             state="unread", says="", why="Nothing is read yet." if start.missing else "The readings do not fit.", **common

@@ -61,10 +61,10 @@ def row(request, key: str):
     state = state_of(request)
     if state is None or key not in state.mill.moves:
         raise Http404
-    spot = state.mill.moves[key]
-    practice = ROWS[spot.row]
+    placement = state.mill.moves[key]
+    practice = ROWS[placement.row]
     model = find(practice.model)
-    start = opening(spot, state, newest=newest_results(spot.readings.values()))
+    start = opening(placement, state, newest=newest_results(placement.readings.values()))
     asked = request.POST if request.method == "POST" else request.GET
     form = form_class(model.name)(form_class(model.name).opened(asked, start.values, request.schools), schools=request.schools)
     untouched = request.method != "POST" and not any(name in asked for name in form.fields)
@@ -74,9 +74,9 @@ def row(request, key: str):
         refuse(request.user, "move" if "value" in request.POST else "propose")
         try:
             if "value" in request.POST:
-                return _found_after(request, spot)
+                return _found_after(request, placement)
             if result is not None:
-                move = actions.propose(spot=spot, values=form.cleaned_data, by=request.user, now=request.now)
+                move = actions.propose(placement=placement, values=form.cleaned_data, by=request.user, now=request.now)
                 messages.success(request, "Put to the shift.")
                 return redirect("shift:decide", move.pk) if request.user.may("move") else redirect("moves:row", key)
         except ImpossibleInput as refusal:
@@ -87,7 +87,7 @@ def row(request, key: str):
         "stations": STATIONS,
         "small": draw_small(state),
         "practice": practice,
-        "spot": spot,
+        "placement": placement,
         "form": form,
         "result": result,
         "came": start.came,
@@ -95,12 +95,12 @@ def row(request, key: str):
         "missing": [labels[n].lower() for n in start.missing] if untouched else [],
         "model": model,
         "here": reverse("moves:row", args=[key]),
-        "history": actions.moves_of(spot)[:6],
-        "waiting": actions.waiting(spot),
+        "history": actions.moves_of(placement)[:6],
+        "waiting": actions.waiting(placement),
         "may_propose": request.user.may("propose"),
         "may_move": request.user.may("move"),
         "group": group_with(practice),
-        "plan_row": spot.band in state.mill.plan,
+        "plan_row": placement.band in state.mill.plan,
         "reads": labels.get(practice.reads, ""),
     }
     if result is not None:
@@ -108,7 +108,7 @@ def row(request, key: str):
             "results": result_rows(result, request.schools),
             "cautions": cautions_of(result),
             "given": form.given,
-            "slip": slip_of(practice, spot, result, form.cleaned_data, now=state.now) if result.stands else None,
+            "slip": slip_of(practice, placement, result, form.cleaned_data, now=state.now) if result.stands else None,
             "lookup": f"{reverse('handbook:working', args=[model.name])}?{form.query}",
             "p": sweep(
                 result,
@@ -124,11 +124,11 @@ def row(request, key: str):
     return render_bench(request, "moves/row", context)
 
 
-def _found_after(request, spot):
+def _found_after(request, placement):
     """The retest's reading of a move that no sample of the plan reads."""
     pk = request.POST.get("move", "")
     move = get_object_or_404(Record.objects.current(), pk=whole(pk), kind=Kind.MOVE)
-    if move.data.get("spot") != spot.key:
+    if move.data.get("spot") != placement.key:
         raise Http404
     try:
         value = typed_number(request.POST.get("value", ""))
@@ -138,4 +138,4 @@ def _found_after(request, spot):
         raise ImpossibleInput(Problem("Reading", f"is “{request.POST.get('value', '')}”; it must be a number"))
     kept = actions.found_after(move=move, value=value, by=request.user, now=request.now)
     messages.success(request, f"{kept.says}. Kept in the log.")
-    return redirect("moves:row", spot.key)
+    return redirect("moves:row", placement.key)

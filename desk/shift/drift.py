@@ -85,11 +85,11 @@ def rows_that_drift(board: Board) -> list[Drift]:
 
 def standing_rows(state, board: Board) -> list[Drift]:
     """Rows of the practice table that stand at the readings now and whose slip is not open above already."""
-    open_spots = {d.move.data.get("spot") for d in board.rows if d.move is not None and d.decision is None}
+    open_placements = {d.move.data.get("spot") for d in board.rows if d.move is not None and d.decision is None}
     found, seen = [], set()
     for group in move_groups():
         for line in lines(state, group):
-            if line.state != "stands" or line.key in open_spots or line.key in seen:
+            if line.state != "stands" or line.key in open_placements or line.key in seen:
                 continue
             seen.add(line.key)
             url = line.url or reverse("moves:row", args=[line.key])

@@ -15,7 +15,7 @@ from core.register import find
 from desk.kit.templatetags.vat import formula, midline
 from desk.lab.actions import Entry, record_sample
 from desk.log.models import Kind, Record
-from desk.log.practice import asked, newest_results, opening
+from desk.log.practice import newest_results, opening, proposed
 from tests import make
 
 
@@ -85,8 +85,8 @@ class Moves(TestCase):
 
     def test_a_chemicals_move_opens_at_what_its_tank_says(self):
         mill = make.state(0).mill
-        spot, tank = mill.moves["B2"], mill.tanks["clo2"]
-        self.assertEqual((spot.opens["set_g_l"], spot.opens["flow_m3_h"]), (tank.strength_g_l, tank.use_m3_h))
+        placement, tank = mill.moves["B2"], mill.tanks["clo2"]
+        self.assertEqual((placement.opens["set_g_l"], placement.opens["flow_m3_h"]), (tank.strength_g_l, tank.use_m3_h))
 
     def test_two_wet_belts_propose_the_feed_and_the_next_sample_judges_it(self):
         self.sample("K.chips.moisture", 51.0, 1)
@@ -133,11 +133,11 @@ class Moves(TestCase):
 
     def test_pith_comes_before_alkali(self):
         self.as_("tk")
-        spot = make.state(0).mill.moves["K11"]
-        start = opening(spot, make.state(0), newest=newest_results(spot.readings.values()))
+        placement = make.state(0).mill.moves["K11"]
+        start = opening(placement, make.state(0), newest=newest_results(placement.readings.values()))
         high = dict(start.values) | {"kappa": 16.5}
-        self.assertTrue(asked(spot, high | {"pith_pct": 11.0}).stands)
-        pithy = asked(spot, high | {"pith_pct": 17.0})
+        self.assertTrue(proposed(placement, high | {"pith_pct": 11.0}).stands)
+        pithy = proposed(placement, high | {"pith_pct": 17.0})
         self.assertFalse(pithy.stands)
         self.assertIn("depithing first", pithy.why)
 
@@ -150,8 +150,8 @@ class Moves(TestCase):
 
     def test_every_row_opens_and_refuses_the_impossible(self):
         self.as_("tk")
-        for key, spot in make.state(0).mill.moves.items():
-            name = next(iter(find(ROWS[spot.row].model).case_class.__dataclass_fields__))
+        for key, placement in make.state(0).mill.moves.items():
+            name = next(iter(find(ROWS[placement.row].model).case_class.__dataclass_fields__))
             with self.subTest(row=key):
                 self.assertEqual(self.client.get(f"/moves/row/{key}/").status_code, 200)
                 self.assertContains(self.client.get(f"/moves/row/{key}/", {name: "-400"}), 'role="alert"')
