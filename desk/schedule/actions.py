@@ -121,16 +121,16 @@ def attach_cook(*, by, now, card: Record, form, profile) -> Record:
     case = form.case
     use, fit = coefficients_in_use(case.species)
     try:
-        found = design(case, profile.points, coefficients=use)
+        result = design(case, profile.points, coefficients=use)
     except ImpossibleInput as refusal:
         raise Refused("card", f"Not sent. {refusal}") from None
     steps = ", ".join(f"{m:g} min {t:g} °C" for m, t in profile.points)
     figures = [
-        ["kappa foreseen", figure(found.cooked.kappa, 1), ""],
-        ["H-factor", figure(found.cooked.h, 0), ""],
+        ["kappa foreseen", figure(result.cooked.kappa, 1), ""],
+        ["H-factor", figure(result.cooked.h, 0), ""],
         ["EA on wood", figure(case.ea_pct_naoh, 1), "% NaOH"],
-        ["white liquor", figure(found.plan.white_m3, 1), "m³"],
-        ["pulp", figure(found.pulp_t, 1), "t OD"],
+        ["white liquor", figure(result.plan.white_m3, 1), "m³"],
+        ["pulp", figure(result.pulp_t, 1), "t OD"],
         ["profile", steps, ""],
     ]
     given = form.given | {f"m{i}": f"{m:.6g}" for i, (m, _) in enumerate(profile.points)}

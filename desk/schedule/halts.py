@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from urllib.parse import urlencode
 
 from django.utils import timezone
 
@@ -46,6 +47,16 @@ def time_typed(text: str, now: datetime, *, after: datetime | None = None) -> da
     while after is not None and at <= after:
         at += timedelta(days=1)
     return at
+
+
+def as_typed(halt) -> str:
+    """A kept halt as the query that opens the form with it."""
+    at = lambda when: f"{timezone.localtime(when):%Y-%m-%d %H:%M}"  # noqa: E731
+    does = {"does": "rate", "rate_pct": f"{halt.rate_pct:.0f}"} if halt.rate_pct else {"does": "stop"}
+    planned = "yes" if halt.planned else "no"
+    return urlencode(
+        {"corrects": halt.record, "from": at(halt.start), "to": at(halt.end), "what": halt.what, "planned": planned, **does}
+    )
 
 
 def read(data, now: datetime) -> tuple[Halt | None, dict[str, str]]:

@@ -74,8 +74,8 @@ def run_hours(order: dict, state) -> float:
     if grade is None:
         return 0.0
     case = state.mill.draw_case(grade, gsm=order["gsm"], speed_m_min=order["speed_m_min"])
-    found = draw(case)
-    return 0.0 if isinstance(found, Infeasible) else order["sale_t"] / found.sale_t_h
+    result = draw(case)
+    return 0.0 if isinstance(result, Infeasible) else order["sale_t"] / result.sale_t_h
 
 
 def relief_words(relief, card: RunCard, wish: Wish, state) -> dict:

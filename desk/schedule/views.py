@@ -61,7 +61,7 @@ def _queue(state) -> dict:
 
 
 def _halts_page(request, state, *, status: int = 200, **more):
-    shown = [s for s in state.halts if s.end > state.now - timedelta(hours=24)]
+    shown = [(s, halts.as_typed(s)) for s in state.halts if s.end > state.now - timedelta(hours=24)]
     context = {"halts": shown, "may_stop": request.user.may("stop"), "typed": request.POST or request.GET, **more}
     return render(request, "schedule/halts.html", context, status=status)
 

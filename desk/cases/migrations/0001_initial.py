@@ -6,7 +6,6 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
@@ -15,21 +14,26 @@ class Migration(migrations.Migration):
 
     operations = [
         migrations.CreateModel(
-            name='HeldCase',
+            name="HeldCase",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=80)),
-                ('model_name', models.CharField(max_length=60)),
-                ('given', models.JSONField()),
-                ('result', models.JSONField()),
-                ('core_version', models.CharField(max_length=20)),
-                ('address', models.CharField(help_text='where it was held', max_length=600)),
-                ('made_at', models.DateTimeField()),
-                ('let_go_at', models.DateTimeField(null=True)),
-                ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='held_cases', to=settings.AUTH_USER_MODEL)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("name", models.CharField(max_length=80)),
+                ("model_name", models.CharField(max_length=60)),
+                ("given", models.JSONField()),
+                ("result", models.JSONField()),
+                ("core_version", models.CharField(max_length=20)),
+                ("address", models.CharField(help_text="where it was held", max_length=600)),
+                ("made_at", models.DateTimeField()),
+                ("let_go_at", models.DateTimeField(null=True)),
+                (
+                    "by",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT, related_name="held_cases", to=settings.AUTH_USER_MODEL
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-id'],
+                "ordering": ["-id"],
             },
         ),
     ]

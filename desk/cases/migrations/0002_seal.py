@@ -4,15 +4,14 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('cases', '0001_initial'),
+        ("cases", "0001_initial"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='heldcase',
-            name='seal',
-            field=models.CharField(default='', editable=False, max_length=64),
+            model_name="heldcase",
+            name="seal",
+            field=models.CharField(default="", editable=False, max_length=64),
         ),
     ]

@@ -4,25 +4,24 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('cook', '0001_cooks'),
+        ("cook", "0001_cooks"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='cook',
-            name='seal',
-            field=models.CharField(default='', editable=False, max_length=64),
+            model_name="cook",
+            name="seal",
+            field=models.CharField(default="", editable=False, max_length=64),
         ),
         migrations.AddField(
-            model_name='cookfit',
-            name='seal',
-            field=models.CharField(default='', editable=False, max_length=64),
+            model_name="cookfit",
+            name="seal",
+            field=models.CharField(default="", editable=False, max_length=64),
         ),
         migrations.AddField(
-            model_name='cookpoint',
-            name='seal',
-            field=models.CharField(default='', editable=False, max_length=64),
+            model_name="cookpoint",
+            name="seal",
+            field=models.CharField(default="", editable=False, max_length=64),
         ),
     ]

@@ -4,23 +4,21 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
-    dependencies = [
-    ]
+    dependencies = []
 
     operations = [
         migrations.CreateModel(
-            name='Reading',
+            name="Reading",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('tag', models.CharField(max_length=60)),
-                ('at', models.DateTimeField()),
-                ('value', models.FloatField()),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("tag", models.CharField(max_length=60)),
+                ("at", models.DateTimeField()),
+                ("value", models.FloatField()),
             ],
             options={
-                'indexes': [models.Index(fields=['tag', '-at'], name='reading_by_tag')],
+                "indexes": [models.Index(fields=["tag", "-at"], name="reading_by_tag")],
             },
         ),
     ]

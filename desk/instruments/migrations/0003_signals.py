@@ -42,11 +42,24 @@ class Migration(migrations.Migration):
                 migrations.CreateModel(
                     name="Reading",
                     fields=[
-                        ("pk", models.CompositePrimaryKey("signal_id", "at_ms", blank=True, editable=False, primary_key=True, serialize=False)),
+                        (
+                            "pk",
+                            models.CompositePrimaryKey(
+                                "signal_id", "at_ms", blank=True, editable=False, primary_key=True, serialize=False
+                            ),
+                        ),
                         ("at_ms", models.BigIntegerField()),
                         ("value", models.FloatField()),
                         ("flag", models.PositiveSmallIntegerField(default=0)),
-                        ("signal", models.ForeignKey(db_index=False, on_delete=django.db.models.deletion.PROTECT, related_name="readings", to="instruments.signal")),
+                        (
+                            "signal",
+                            models.ForeignKey(
+                                db_index=False,
+                                on_delete=django.db.models.deletion.PROTECT,
+                                related_name="readings",
+                                to="instruments.signal",
+                            ),
+                        ),
                     ],
                 )
             ],
@@ -59,10 +72,26 @@ class Migration(migrations.Migration):
                 ("door", models.CharField(help_text="http, file, typed, simulated", max_length=10)),
                 ("name", models.CharField(max_length=120)),
                 ("made_at", models.DateTimeField()),
-                ("status", models.CharField(choices=[("waiting", "waiting"), ("running", "running"), ("stopped", "stopped"), ("done", "done"), ("failed", "failed")], default="waiting", max_length=10)),
+                (
+                    "status",
+                    models.CharField(
+                        choices=[
+                            ("waiting", "waiting"),
+                            ("running", "running"),
+                            ("stopped", "stopped"),
+                            ("done", "done"),
+                            ("failed", "failed"),
+                        ],
+                        default="waiting",
+                        max_length=10,
+                    ),
+                ),
                 ("wanted", models.CharField(default="go", max_length=4)),
                 ("path", models.CharField(blank=True, max_length=300)),
-                ("history", models.BooleanField(default=False, help_text="readings of the past: late and out of order mean nothing")),
+                (
+                    "history",
+                    models.BooleanField(default=False, help_text="readings of the past: late and out of order mean nothing"),
+                ),
                 ("line", models.PositiveIntegerField(default=0)),
                 ("done_bytes", models.BigIntegerField(default=0)),
                 ("total_bytes", models.BigIntegerField(default=0)),
@@ -81,7 +110,12 @@ class Migration(migrations.Migration):
                 ("line", models.PositiveIntegerField()),
                 ("text", models.CharField(max_length=160)),
                 ("reason", models.CharField(max_length=40)),
-                ("delivery", models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="refusals", to="instruments.delivery")),
+                (
+                    "delivery",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="refusals", to="instruments.delivery"
+                    ),
+                ),
             ],
             options={"ordering": ["id"]},
         ),

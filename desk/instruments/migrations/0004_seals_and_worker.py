@@ -5,50 +5,54 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('instruments', '0003_signals'),
+        ("instruments", "0003_signals"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Worker',
+            name="Worker",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('started_at', models.DateTimeField(null=True)),
-                ('seen_at', models.DateTimeField(null=True)),
-                ('starts', models.PositiveIntegerField(default=0)),
-                ('last_error', models.CharField(blank=True, max_length=300)),
-                ('error_at', models.DateTimeField(null=True)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("started_at", models.DateTimeField(null=True)),
+                ("seen_at", models.DateTimeField(null=True)),
+                ("starts", models.PositiveIntegerField(default=0)),
+                ("last_error", models.CharField(blank=True, max_length=300)),
+                ("error_at", models.DateTimeField(null=True)),
             ],
         ),
         migrations.AddField(
-            model_name='delivery',
-            name='assumed',
+            model_name="delivery",
+            name="assumed",
             field=models.CharField(blank=True, help_text="what was taken for granted of the file's form", max_length=120),
         ),
         migrations.AddField(
-            model_name='delivery',
-            name='not_read',
-            field=models.CharField(blank=True, help_text='which lines were not read, and why', max_length=120),
+            model_name="delivery",
+            name="not_read",
+            field=models.CharField(blank=True, help_text="which lines were not read, and why", max_length=120),
         ),
         migrations.AddField(
-            model_name='delivery',
-            name='taken_at',
-            field=models.DateTimeField(help_text='when its newest piece was taken', null=True),
+            model_name="delivery",
+            name="taken_at",
+            field=models.DateTimeField(help_text="when its newest piece was taken", null=True),
         ),
         migrations.CreateModel(
-            name='ReadingSeal',
+            name="ReadingSeal",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('day', models.IntegerField()),
-                ('n', models.BigIntegerField()),
-                ('total', models.CharField(max_length=32)),
-                ('seal', models.CharField(max_length=64)),
-                ('signal', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='seals', to='instruments.signal')),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("day", models.IntegerField()),
+                ("n", models.BigIntegerField()),
+                ("total", models.CharField(max_length=32)),
+                ("seal", models.CharField(max_length=64)),
+                (
+                    "signal",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT, related_name="seals", to="instruments.signal"
+                    ),
+                ),
             ],
             options={
-                'constraints': [models.UniqueConstraint(fields=('signal', 'day'), name='one_seal_a_day')],
+                "constraints": [models.UniqueConstraint(fields=("signal", "day"), name="one_seal_a_day")],
             },
         ),
     ]

@@ -4,23 +4,21 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
-    dependencies = [
-    ]
+    dependencies = []
 
     operations = [
         migrations.CreateModel(
-            name='Plant',
+            name="Plant",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('seed', models.BigIntegerField()),
-                ('scans', models.PositiveIntegerField(default=0)),
-                ('minutes', models.FloatField(default=0.0)),
-                ('at', models.DateTimeField()),
-                ('truths', models.JSONField(default=dict)),
-                ('meters', models.JSONField(default=dict)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("seed", models.BigIntegerField()),
+                ("scans", models.PositiveIntegerField(default=0)),
+                ("minutes", models.FloatField(default=0.0)),
+                ("at", models.DateTimeField()),
+                ("truths", models.JSONField(default=dict)),
+                ("meters", models.JSONField(default=dict)),
             ],
         ),
     ]

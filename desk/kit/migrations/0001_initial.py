@@ -4,20 +4,18 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
-    dependencies = [
-    ]
+    dependencies = []
 
     operations = [
         migrations.CreateModel(
-            name='Once',
+            name="Once",
             fields=[
-                ('key', models.CharField(max_length=40, primary_key=True, serialize=False)),
-                ('who', models.CharField(blank=True, max_length=150)),
-                ('at', models.DateTimeField(db_index=True)),
-                ('record', models.BigIntegerField(default=0)),
+                ("key", models.CharField(max_length=40, primary_key=True, serialize=False)),
+                ("who", models.CharField(blank=True, max_length=150)),
+                ("at", models.DateTimeField(db_index=True)),
+                ("record", models.BigIntegerField(default=0)),
             ],
         ),
     ]

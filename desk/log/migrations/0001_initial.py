@@ -5,35 +5,63 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
-    dependencies = [
-    ]
+    dependencies = []
 
     operations = [
         migrations.CreateModel(
-            name='Record',
+            name="Record",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('kind', models.CharField(choices=[('result', 'result'), ('no_sample', 'could not sample'), ('move', 'move proposed'), ('decision', 'move decided'), ('effect', 'move judged'), ('setpoint', 'set point made'), ('order', 'order'), ('runcard', 'run card'), ('start', 'start'), ('stop', 'planned stop'), ('lot_open', 'lot opened'), ('lot_close', 'lot closed'), ('disposition', 'disposition'), ('remark', 'note'), ('handover', 'handover signed'), ('handover_read', 'handover read'), ('question', 'asked back'), ('correction', 'correction')], max_length=16)),
-                ('subject', models.CharField(blank=True, max_length=80)),
-                ('at', models.DateTimeField()),
-                ('entered_at', models.DateTimeField()),
-                ('signed', models.CharField(max_length=40)),
-                ('value', models.FloatField(null=True)),
-                ('status', models.CharField(blank=True, max_length=20)),
-                ('says', models.CharField(max_length=400)),
-                ('words', models.TextField(blank=True)),
-                ('data', models.JSONField(default=dict)),
-                ('reason', models.CharField(blank=True, max_length=40)),
-                ('core_version', models.CharField(max_length=20)),
-                ('previous_hash', models.CharField(blank=True, max_length=64)),
-                ('hash', models.CharField(max_length=64, unique=True)),
-                ('about', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='followed_by', to='log.record')),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                (
+                    "kind",
+                    models.CharField(
+                        choices=[
+                            ("result", "result"),
+                            ("no_sample", "could not sample"),
+                            ("move", "move proposed"),
+                            ("decision", "move decided"),
+                            ("effect", "move judged"),
+                            ("setpoint", "set point made"),
+                            ("order", "order"),
+                            ("runcard", "run card"),
+                            ("start", "start"),
+                            ("stop", "planned stop"),
+                            ("lot_open", "lot opened"),
+                            ("lot_close", "lot closed"),
+                            ("disposition", "disposition"),
+                            ("remark", "note"),
+                            ("handover", "handover signed"),
+                            ("handover_read", "handover read"),
+                            ("question", "asked back"),
+                            ("correction", "correction"),
+                        ],
+                        max_length=16,
+                    ),
+                ),
+                ("subject", models.CharField(blank=True, max_length=80)),
+                ("at", models.DateTimeField()),
+                ("entered_at", models.DateTimeField()),
+                ("signed", models.CharField(max_length=40)),
+                ("value", models.FloatField(null=True)),
+                ("status", models.CharField(blank=True, max_length=20)),
+                ("says", models.CharField(max_length=400)),
+                ("words", models.TextField(blank=True)),
+                ("data", models.JSONField(default=dict)),
+                ("reason", models.CharField(blank=True, max_length=40)),
+                ("core_version", models.CharField(max_length=20)),
+                ("previous_hash", models.CharField(blank=True, max_length=64)),
+                ("hash", models.CharField(max_length=64, unique=True)),
+                (
+                    "about",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, related_name="followed_by", to="log.record"
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-at', '-id'],
+                "ordering": ["-at", "-id"],
             },
         ),
     ]

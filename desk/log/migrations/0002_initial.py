@@ -6,31 +6,34 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('log', '0001_initial'),
+        ("log", "0001_initial"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='record',
-            name='by',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='records', to=settings.AUTH_USER_MODEL),
+            model_name="record",
+            name="by",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.PROTECT, related_name="records", to=settings.AUTH_USER_MODEL
+            ),
         ),
         migrations.AddField(
-            model_name='record',
-            name='corrects',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='corrected_by', to='log.record'),
+            model_name="record",
+            name="corrects",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.PROTECT, related_name="corrected_by", to="log.record"
+            ),
         ),
         migrations.AddIndex(
-            model_name='record',
-            index=models.Index(fields=['kind', 'subject', '-at'], name='record_by_subject'),
+            model_name="record",
+            index=models.Index(fields=["kind", "subject", "-at"], name="record_by_subject"),
         ),
         migrations.AddIndex(
-            model_name='record',
-            index=models.Index(fields=['-at'], name='record_by_time'),
+            model_name="record",
+            index=models.Index(fields=["-at"], name="record_by_time"),
         ),
     ]

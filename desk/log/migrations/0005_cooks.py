@@ -4,15 +4,38 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('log', '0004_setup'),
+        ("log", "0004_setup"),
     ]
 
     operations = [
         migrations.AlterField(
-            model_name='record',
-            name='kind',
-            field=models.CharField(choices=[('result', 'result'), ('no_sample', 'could not sample'), ('move', 'move proposed'), ('decision', 'move decided'), ('effect', 'move judged'), ('setpoint', 'set point made'), ('order', 'order'), ('runcard', 'run card'), ('start', 'start'), ('stop', 'planned stop'), ('lot_open', 'lot opened'), ('lot_close', 'lot closed'), ('disposition', 'disposition'), ('remark', 'note'), ('handover', 'handover signed'), ('handover_read', 'handover read'), ('question', 'asked back'), ('correction', 'correction'), ('setup', 'set-up'), ('cook', 'cook')], max_length=16),
+            model_name="record",
+            name="kind",
+            field=models.CharField(
+                choices=[
+                    ("result", "result"),
+                    ("no_sample", "could not sample"),
+                    ("move", "move proposed"),
+                    ("decision", "move decided"),
+                    ("effect", "move judged"),
+                    ("setpoint", "set point made"),
+                    ("order", "order"),
+                    ("runcard", "run card"),
+                    ("start", "start"),
+                    ("stop", "planned stop"),
+                    ("lot_open", "lot opened"),
+                    ("lot_close", "lot closed"),
+                    ("disposition", "disposition"),
+                    ("remark", "note"),
+                    ("handover", "handover signed"),
+                    ("handover_read", "handover read"),
+                    ("question", "asked back"),
+                    ("correction", "correction"),
+                    ("setup", "set-up"),
+                    ("cook", "cook"),
+                ],
+                max_length=16,
+            ),
         ),
     ]

@@ -4,15 +4,42 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('log', '0006_events'),
+        ("log", "0006_events"),
     ]
 
     operations = [
         migrations.AlterField(
-            model_name='record',
-            name='kind',
-            field=models.CharField(choices=[('result', 'result'), ('no_sample', 'could not sample'), ('move', 'move proposed'), ('decision', 'move decided'), ('effect', 'move judged'), ('undo', 'move undone'), ('setpoint', 'set point made'), ('order', 'order'), ('runcard', 'run card'), ('start', 'start'), ('stop', 'stop'), ('rate', 'reduced rate'), ('lot_open', 'lot opened'), ('lot_close', 'lot closed'), ('disposition', 'disposition'), ('remark', 'note'), ('handover', 'handover signed'), ('handover_read', 'handover read'), ('question', 'asked back'), ('correction', 'correction'), ('setup', 'set-up'), ('cook', 'cook'), ('event', 'event'), ('proof', 'record proved')], max_length=16),
+            model_name="record",
+            name="kind",
+            field=models.CharField(
+                choices=[
+                    ("result", "result"),
+                    ("no_sample", "could not sample"),
+                    ("move", "move proposed"),
+                    ("decision", "move decided"),
+                    ("effect", "move judged"),
+                    ("undo", "move undone"),
+                    ("setpoint", "set point made"),
+                    ("order", "order"),
+                    ("runcard", "run card"),
+                    ("start", "start"),
+                    ("stop", "stop"),
+                    ("rate", "reduced rate"),
+                    ("lot_open", "lot opened"),
+                    ("lot_close", "lot closed"),
+                    ("disposition", "disposition"),
+                    ("remark", "note"),
+                    ("handover", "handover signed"),
+                    ("handover_read", "handover read"),
+                    ("question", "asked back"),
+                    ("correction", "correction"),
+                    ("setup", "set-up"),
+                    ("cook", "cook"),
+                    ("event", "event"),
+                    ("proof", "record proved"),
+                ],
+                max_length=16,
+            ),
         ),
     ]

@@ -11,12 +11,31 @@ from desk.kit import seal
 from desk.kit.triggers import SAME, append_only, no_replace
 
 SEALED = {
-    "cases_heldcase": (), "cook_cook": (), "cook_cookfit": (), "cook_cookpoint": (), "mill_millversion": (), "mill_proposal": (),
-    "people_person": ("last_login", "schools"), "people_token": ("used_at",),
+    "cases_heldcase": (),
+    "cook_cook": (),
+    "cook_cookfit": (),
+    "cook_cookpoint": (),
+    "mill_millversion": (),
+    "mill_proposal": (),
+    "people_person": ("last_login", "schools"),
+    "people_token": ("used_at",),
 }
 FIELDS = (
-    "kind", "subject", "at", "entered_at", "by_id", "signed", "value", "status", "says", "words", "data", "about_id",
-    "corrects_id", "reason", "core_version",
+    "kind",
+    "subject",
+    "at",
+    "entered_at",
+    "by_id",
+    "signed",
+    "value",
+    "status",
+    "says",
+    "words",
+    "data",
+    "about_id",
+    "corrects_id",
+    "reason",
+    "core_version",
 )
 
 
@@ -56,13 +75,19 @@ def forward(apps, schema_editor):
         for (signal, day), some in days.items():
             total = f"{seal.sum_of_readings(some):x}"
             made.append((signal, day, len(some), total, day_seal(signal, day, len(some), total)))
-        cursor.executemany("INSERT INTO instruments_readingseal (signal_id, day, n, total, seal) VALUES (%s, %s, %s, %s, %s)", made)
+        cursor.executemany(
+            "INSERT INTO instruments_readingseal (signal_id, day, n, total, seal) VALUES (%s, %s, %s, %s, %s)", made
+        )
 
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("log", "0007_undo_rate_proof"), ("cases", "0002_seal"), ("cook", "0002_seal"), ("mill", "0004_seal"),
-        ("people", "0003_seal_and_pins"), ("instruments", "0004_seals_and_worker"),
+        ("log", "0007_undo_rate_proof"),
+        ("cases", "0002_seal"),
+        ("cook", "0002_seal"),
+        ("mill", "0004_seal"),
+        ("people", "0003_seal_and_pins"),
+        ("instruments", "0004_seals_and_worker"),
     ]
     operations = [
         *(migrations.RunSQL(*no_replace(table, same)) for table, same in SAME.items()),

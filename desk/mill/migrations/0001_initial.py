@@ -4,31 +4,29 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
-    dependencies = [
-    ]
+    dependencies = []
 
     operations = [
         migrations.CreateModel(
-            name='ClockSetting',
+            name="ClockSetting",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('offset_s', models.FloatField(default=0.0)),
-                ('seen_at', models.DateTimeField(null=True)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("offset_s", models.FloatField(default=0.0)),
+                ("seen_at", models.DateTimeField(null=True)),
             ],
         ),
         migrations.CreateModel(
-            name='MillVersion',
+            name="MillVersion",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('document', models.JSONField()),
-                ('made_at', models.DateTimeField()),
-                ('note', models.CharField(max_length=200)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("document", models.JSONField()),
+                ("made_at", models.DateTimeField()),
+                ("note", models.CharField(max_length=200)),
             ],
             options={
-                'ordering': ['-id'],
+                "ordering": ["-id"],
             },
         ),
     ]

@@ -6,28 +6,40 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('mill', '0002_initial'),
+        ("mill", "0002_initial"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Proposal',
+            name="Proposal",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('document', models.JSONField()),
-                ('note', models.CharField(max_length=200)),
-                ('made_at', models.DateTimeField()),
-                ('decided_at', models.DateTimeField(null=True)),
-                ('accepted', models.BooleanField(null=True)),
-                ('base', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to='mill.millversion')),
-                ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='setup_proposals', to=settings.AUTH_USER_MODEL)),
-                ('decided_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='setup_decisions', to=settings.AUTH_USER_MODEL)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("document", models.JSONField()),
+                ("note", models.CharField(max_length=200)),
+                ("made_at", models.DateTimeField()),
+                ("decided_at", models.DateTimeField(null=True)),
+                ("accepted", models.BooleanField(null=True)),
+                ("base", models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to="mill.millversion")),
+                (
+                    "by",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT, related_name="setup_proposals", to=settings.AUTH_USER_MODEL
+                    ),
+                ),
+                (
+                    "decided_by",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="setup_decisions",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-id'],
+                "ordering": ["-id"],
             },
         ),
     ]

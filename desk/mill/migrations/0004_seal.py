@@ -4,20 +4,19 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('mill', '0003_setup'),
+        ("mill", "0003_setup"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='millversion',
-            name='seal',
-            field=models.CharField(default='', editable=False, max_length=64),
+            model_name="millversion",
+            name="seal",
+            field=models.CharField(default="", editable=False, max_length=64),
         ),
         migrations.AddField(
-            model_name='proposal',
-            name='seal',
-            field=models.CharField(default='', editable=False, max_length=64),
+            model_name="proposal",
+            name="seal",
+            field=models.CharField(default="", editable=False, max_length=64),
         ),
     ]

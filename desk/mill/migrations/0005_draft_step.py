@@ -6,27 +6,29 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('mill', '0004_seal'),
+        ("mill", "0004_seal"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='DraftStep',
+            name="DraftStep",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('document', models.JSONField()),
-                ('says', models.CharField(max_length=200)),
-                ('at', models.DateTimeField()),
-                ('base', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to='mill.millversion')),
-                ('by', models.ForeignKey(
-                    on_delete=django.db.models.deletion.PROTECT, related_name='draft_steps', to=settings.AUTH_USER_MODEL)
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("document", models.JSONField()),
+                ("says", models.CharField(max_length=200)),
+                ("at", models.DateTimeField()),
+                ("base", models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to="mill.millversion")),
+                (
+                    "by",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT, related_name="draft_steps", to=settings.AUTH_USER_MODEL
+                    ),
                 ),
             ],
             options={
-                'ordering': ['-id'],
+                "ordering": ["-id"],
             },
         ),
     ]

@@ -6,30 +6,32 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('mill', '0005_draft_step'),
+        ("mill", "0005_draft_step"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='HeldLine',
+            name="HeldLine",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('seal', models.CharField(default='', editable=False, max_length=64)),
-                ('name', models.CharField(max_length=80)),
-                ('changes', models.JSONField()),
-                ('shares_pct', models.JSONField()),
-                ('made_at', models.DateTimeField()),
-                ('let_go_at', models.DateTimeField(null=True)),
-                ('by', models.ForeignKey(
-                    on_delete=django.db.models.deletion.PROTECT, related_name='held_lines', to=settings.AUTH_USER_MODEL)
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("seal", models.CharField(default="", editable=False, max_length=64)),
+                ("name", models.CharField(max_length=80)),
+                ("changes", models.JSONField()),
+                ("shares_pct", models.JSONField()),
+                ("made_at", models.DateTimeField()),
+                ("let_go_at", models.DateTimeField(null=True)),
+                (
+                    "by",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT, related_name="held_lines", to=settings.AUTH_USER_MODEL
+                    ),
                 ),
-                ('version', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='mill.millversion')),
+                ("version", models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to="mill.millversion")),
             ],
             options={
-                'ordering': ['-id'],
+                "ordering": ["-id"],
             },
         ),
     ]

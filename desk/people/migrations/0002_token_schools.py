@@ -6,31 +6,38 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('people', '0001_initial'),
+        ("people", "0001_initial"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='person',
-            name='schools',
-            field=models.JSONField(blank=True, default=dict, help_text='own choice of units where it is harmless'),
+            model_name="person",
+            name="schools",
+            field=models.JSONField(blank=True, default=dict, help_text="own choice of units where it is harmless"),
         ),
         migrations.CreateModel(
-            name='Token',
+            name="Token",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=60)),
-                ('scope', models.CharField(choices=[('calc', 'ask models'), ('readings', 'deliver readings')], max_length=12)),
-                ('digest', models.CharField(max_length=64, unique=True)),
-                ('made_at', models.DateTimeField()),
-                ('revoked_at', models.DateTimeField(null=True)),
-                ('used_at', models.DateTimeField(null=True)),
-                ('made_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='tokens', to=settings.AUTH_USER_MODEL)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("name", models.CharField(max_length=60)),
+                ("scope", models.CharField(choices=[("calc", "ask models"), ("readings", "deliver readings")], max_length=12)),
+                ("digest", models.CharField(max_length=64, unique=True)),
+                ("made_at", models.DateTimeField()),
+                ("revoked_at", models.DateTimeField(null=True)),
+                ("used_at", models.DateTimeField(null=True)),
+                (
+                    "made_by",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="tokens",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-id'],
+                "ordering": ["-id"],
             },
         ),
     ]

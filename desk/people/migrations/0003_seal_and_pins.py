@@ -4,40 +4,38 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('people', '0002_token_schools'),
+        ("people", "0002_token_schools"),
     ]
 
     operations = [
         migrations.AlterModelManagers(
-            name='person',
-            managers=[
-            ],
+            name="person",
+            managers=[],
         ),
         migrations.AddField(
-            model_name='person',
-            name='left_at',
+            model_name="person",
+            name="left_at",
             field=models.DateTimeField(null=True),
         ),
         migrations.AddField(
-            model_name='person',
-            name='own_pin',
-            field=models.BooleanField(default=True, help_text='False while the PIN is one that somebody else knows'),
+            model_name="person",
+            name="own_pin",
+            field=models.BooleanField(default=True, help_text="False while the PIN is one that somebody else knows"),
         ),
         migrations.AddField(
-            model_name='person',
-            name='pin_set_at',
+            model_name="person",
+            name="pin_set_at",
             field=models.DateTimeField(null=True),
         ),
         migrations.AddField(
-            model_name='person',
-            name='seal',
-            field=models.CharField(default='', editable=False, max_length=64),
+            model_name="person",
+            name="seal",
+            field=models.CharField(default="", editable=False, max_length=64),
         ),
         migrations.AddField(
-            model_name='token',
-            name='seal',
-            field=models.CharField(default='', editable=False, max_length=64),
+            model_name="token",
+            name="seal",
+            field=models.CharField(default="", editable=False, max_length=64),
         ),
     ]
