@@ -20,12 +20,12 @@ FIELDS = "any"
 
 def _bound(said: Quantity) -> dict[str, float]:
     low, high = said.possible
-    found: dict[str, float] = {}
+    result: dict[str, float] = {}
     if math.isfinite(low):
-        found["exclusiveMinimum" if said.above else "minimum"] = low
+        result["exclusiveMinimum" if said.above else "minimum"] = low
     if math.isfinite(high):
-        found["maximum"] = high
-    return found
+        result["maximum"] = high
+    return result
 
 
 def _defaults(cls: type) -> dict[str, Any]:
@@ -39,41 +39,41 @@ def defaults(model: Model) -> dict[str, Any]:
 
 def leaves(cls: type, counts: Mapping[str, int]) -> dict[str, Quantity]:
     """Every figure of a case with so many rows, by its name: df, washers.1.e10. Rows stand after the case's own figures."""
-    found = dict(quantities(cast(Hashable, cls)))
+    result = dict(quantities(cast(Hashable, cls)))
     for name, group in row_fields(cast(Hashable, cls)).items():
         for i in range(1, counts.get(name, group.least) + 1):
-            found |= {
+            result |= {
                 leaf(name, i, inner): replace(said, label=f"{group.label} {i}, {said.label}")
                 for inner, said in quantities(cast(Hashable, group.of)).items()
             }
-    return found
+    return result
 
 
 def leaf_defaults(cls: type, counts: Mapping[str, int]) -> dict[str, Any]:
     """The defaults of every figure of a case with so many rows, by its name; a figure without one is left out."""
-    found = _defaults(cls)
+    result = _defaults(cls)
     for name, group in row_fields(cast(Hashable, cls)).items():
         for i in range(1, counts.get(name, group.least) + 1):
-            found |= {leaf(name, i, inner): value for inner, value in _defaults(group.of).items()}
-    return found
+            result |= {leaf(name, i, inner): value for inner, value in _defaults(group.of).items()}
+    return result
 
 
 def flat(given: Mapping[str, Any]) -> dict[str, Any]:
     """A case as plain data with its rows laid out by name: washers is their number, washers.1.e10 a figure of the first."""
-    found: dict[str, Any] = {}
+    result: dict[str, Any] = {}
     for name, value in given.items():
         if isinstance(value, (list, tuple)):
-            found[name] = len(value)
+            result[name] = len(value)
             for i, row in enumerate(value, start=1):
-                found |= {leaf(name, i, inner): v for inner, v in row.items()}
+                result |= {leaf(name, i, inner): v for inner, v in row.items()}
         else:
-            found[name] = value
-    return found
+            result[name] = value
+    return result
 
 
 def unflat(model: Model, given: Mapping[str, Any]) -> dict[str, Any]:
     """The inverse of `flat`: rows gathered under their field. What is no figure of the case stays, to be refused by name."""
-    groups, found = row_fields(model.case_class), dict(given)
+    groups, result = row_fields(model.case_class), dict(given)
     for name, group in groups.items():
         count = given.get(name)
         if isinstance(count, bool) or not isinstance(count, (int, float)) or not 0 <= count <= group.most:
@@ -81,19 +81,19 @@ def unflat(model: Model, given: Mapping[str, Any]) -> dict[str, Any]:
         listed = []
         for i in range(1, int(count) + 1):
             names = {inner: leaf(name, i, inner) for inner in quantities(cast(Hashable, group.of))}
-            listed.append({inner: found.pop(full) for inner, full in names.items() if full in found})
-        found[name] = listed
-    return found
+            listed.append({inner: result.pop(full) for inner, full in names.items() if full in result})
+        result[name] = listed
+    return result
 
 
 def counts(model: Model, asked: Mapping[str, Any], usual: Mapping[str, Any]) -> dict[str, int]:
     """How many rows of each kind an address asks for (washers=3), within what the case allows; else as many as usual."""
-    found = {}
+    result = {}
     for name, group in row_fields(model.case_class).items():
         text = str(asked.get(name, ""))
         number = int(text) if text.isascii() and text.isdigit() and len(text) < 4 else len(usual.get(name, ()))
-        found[name] = min(group.most, max(group.least, number))
-    return found
+        result[name] = min(group.most, max(group.least, number))
+    return result
 
 
 def gather(model: Model, values: Mapping[str, Any], counts: Mapping[str, int]) -> Any:
@@ -201,13 +201,13 @@ def _read(cls: type, given: Mapping[str, Any], stray: str) -> tuple[dict[str, An
         if not group.least <= len(listed) <= group.most:
             bad.append(Problem(name, f"are {len(listed)}; there must be {group.least} to {group.most}"))
             continue
-        found = []
+        result = []
         for i, row in enumerate(listed, start=1):
             inner, wrong = _read(group.of, row, f"no figure of {group.label.lower()}")
             bad += [Problem(leaf(name, i, p.field), p.text) for p in wrong]
             if not wrong:
-                found.append(group.of(**inner))
-        values[name] = tuple(found)
+                result.append(group.of(**inner))
+        values[name] = tuple(result)
     return values, bad
 
 
@@ -288,7 +288,7 @@ def sensitivities(model: Model, case: Any, figure: str) -> tuple[Moved, ...]:
     base = model.function(case)
     if isinstance(base, Infeasible) or not math.isfinite(at := getattr(base, figure)):
         return ()
-    found = []
+    result = []
     counts = {name: len(getattr(case, name)) for name in row_fields(model.case_class)}
     values = {name: _figure_of(case, name) for name in leaves(model.case_class, counts)}
     own = quantities(model.case_class)
@@ -305,9 +305,9 @@ def sensitivities(model: Model, case: Any, figure: str) -> tuple[Moved, ...]:
             except ImpossibleInput:
                 continue
             if not isinstance(moved, Infeasible) and math.isfinite(getattr(moved, figure)):
-                found.append(Moved(name, sign * step, getattr(moved, figure) - at))
+                result.append(Moved(name, sign * step, getattr(moved, figure) - at))
                 break
-    return tuple(sorted((m for m in found if m.change != 0.0), key=lambda m: -abs(m.change)))
+    return tuple(sorted((m for m in result if m.change != 0.0), key=lambda m: -abs(m.change)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -326,8 +326,8 @@ def prove(model: Model) -> tuple[Proof, ...]:
     proofs = []
     for check in model.checks:
         answer = model.function(read_case(model, dict(check.given)))
-        found = math.nan if isinstance(answer, Infeasible) else float(getattr(answer, check.field))
-        proofs.append(Proof(check.given, check.field, check.wanted, found, check.holds(found)))
+        result = math.nan if isinstance(answer, Infeasible) else float(getattr(answer, check.field))
+        proofs.append(Proof(check.given, check.field, check.wanted, result, check.holds(result)))
     return tuple(proofs)
 
 
@@ -335,14 +335,14 @@ def example(model: Model) -> dict[str, Any]:
     """Inputs that answer: the first check value's, or the middle of each valid range."""
     if model.checks:
         return {k: [dict(row) for row in v] if isinstance(v, tuple) else v for k, v in model.checks[0].given.items()}
-    found: dict[str, Any] = {}
+    result: dict[str, Any] = {}
     for name, said in quantities(model.case_class).items():
         low, high = said.valid
         if said.options:
-            found[name] = said.options[0]
+            result[name] = said.options[0]
         elif name not in defaults(model):
-            found[name] = (low + high) / 2.0 if math.isfinite(high) else max(low, 1.0)
-    return found
+            result[name] = (low + high) / 2.0 if math.isfinite(high) else max(low, 1.0)
+    return result
 
 
 def find_result(name: str) -> type:

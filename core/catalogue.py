@@ -11,6 +11,7 @@ import core.chips.bagasse
 import core.chips.wood
 import core.cook.belt
 import core.cook.blow
+import core.cook.blowing
 import core.cook.continuous
 import core.cook.design
 import core.cook.house

@@ -157,6 +157,14 @@ def checked(values: Mapping[str, float], known: Mapping[str, Quantity]) -> dict[
     return dict(values)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Upset:
+    """What may befall a unit, as other settings of it: tried on the line, it tells what follows."""
+
+    name: str
+    settings: Mapping[str, float]
+
+
 class Kind(Protocol):
     """Settings that can act: a frozen dataclass with these methods."""
 
@@ -170,6 +178,10 @@ class Kind(Protocol):
 
     def set_to(self, values: Mapping[str, float]) -> "Kind":
         """The same with other settings. Raises: ImpossibleInput naming each setting that cannot be."""
+        ...
+
+    def upsets(self) -> tuple[Upset, ...]:
+        """What may befall the unit, worst first; none where its settings cannot tell it."""
         ...
 
     def act(self, inlet: Inlet) -> Acts:

@@ -68,19 +68,19 @@ def host_names(host: str) -> list[str]:
     if is_loopback(host):
         return names
     own = socket.gethostname()
-    found = {own, socket.getfqdn(), *([] if host in ("0.0.0.0", "::") else [host])}
+    result = {own, socket.getfqdn(), *([] if host in ("0.0.0.0", "::") else [host])}
     for name in (own, socket.getfqdn()):
         try:
-            found |= {info[4][0] for info in socket.getaddrinfo(name, None)}
+            result |= {info[4][0] for info in socket.getaddrinfo(name, None)}
         except OSError:
             continue
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:  # the address others reach this machine by; nothing is sent
         try:
             probe.connect(("192.0.2.1", 9))
-            found.add(probe.getsockname()[0])
+            result.add(probe.getsockname()[0])
         except OSError:
             pass
-    return names + sorted(f"[{n}]" if ":" in n else n for n in found)
+    return names + sorted(f"[{n}]" if ":" in n else n for n in result)
 
 
 def is_loopback(host: str) -> bool:
@@ -125,8 +125,8 @@ def _stamp(settings) -> str:
     told = hashlib.sha256()
     for finder in get_finders():
         for path, storage in finder.list([]):
-            found = Path(storage.path(path)).stat()
-            told.update(f"{path} {found.st_size} {found.st_mtime_ns}\n".encode())
+            result = Path(storage.path(path)).stat()
+            told.update(f"{path} {result.st_size} {result.st_mtime_ns}\n".encode())
     return f"{settings.STATIC_ROOT} {told.hexdigest()}"
 
 
@@ -158,12 +158,12 @@ def channel_class() -> type:
         def received(self, data: bytes):
             self.begun = self.begun or time.time()
             before = len(self.requests)
-            found = super().received(data)
+            result = super().received(data)
             if self.request is None or len(self.requests) > before:
                 self.begun = None
             elif time.time() - self.begun > REQUEST_S:
                 self.will_close = True
-            return found
+            return result
 
     return Channel
 

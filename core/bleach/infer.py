@@ -44,11 +44,11 @@ def gain(q: float, r: float) -> tuple[float, float, float]:
 
 def track(pairs: Sequence[tuple[float, float]], share: float, bias: float = 0.0) -> tuple[float, ...]:
     """The bias after each (laboratory, meter) pair: b + share (lab − meter − b)."""
-    found = []
+    result = []
     for lab, meter in pairs:
         bias += share * (lab - (meter + bias))
-        found.append(bias)
-    return tuple(found)
+        result.append(bias)
+    return tuple(result)
 
 
 def feed_forward(wanted: float, model_at: float, slope: float, offset: float) -> float:
@@ -99,15 +99,15 @@ def transit(case: TransitCase) -> TransitFound | Infeasible:
     """Infeasible when nothing flows. Raises: ImpossibleInput."""
     cautions = check(case)
     flows = ((0.0, case.q1),) if case.change_h >= 1000.0 else ((0.0, case.q1), (max(case.change_h, 1e-9), case.q2))
-    found = exit_time(0.0, case.volume_m3, flows)
-    if isinstance(found, Infeasible):
-        return Infeasible(field="q1", reason=found.reason)
+    result = exit_time(0.0, case.volume_m3, flows)
+    if isinstance(result, Infeasible):
+        return Infeasible(field="q1", reason=result.reason)
     if case.q1 <= 0.0:
         half = most = math.nan
     else:
         plug, tank = (1.0 - case.mixed) * case.volume_m3 / case.q1, case.mixed * case.volume_m3 / case.q1
         half, most = 60.0 * (plug + tank * math.log(2.0)), 60.0 * (plug + tank * math.log(10.0))
-    return TransitFound(plug_h=found, half_min=half, most_min=most, cautions=cautions)
+    return TransitFound(plug_h=result, half_min=half, most_min=most, cautions=cautions)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -144,7 +144,7 @@ TYPICAL: Final = {
 def typical(sequence: Sequence, kappa: float, *, factor: float = 0.22) -> tuple[Setting, ...]:
     """Settings to start from: D0 and C by the kappa factor (of the kappa left by an oxygen stage before it), an extraction's
     NaOH by the chlorine before it, the others as is usual."""
-    found, k, before = [], kappa, 0.0
+    result, k, before = [], kappa, 0.0
     for s in sequence.stages:
         setting = TYPICAL[s.name]
         if s.name in ("D0", "C"):
@@ -155,8 +155,8 @@ def typical(sequence: Sequence, kappa: float, *, factor: float = 0.22) -> tuple[
         if s.name == "O":
             k *= 0.6
         before = active_of(s.name, setting)
-        found.append(setting)
-    return tuple(found)
+        result.append(setting)
+    return tuple(result)
 
 
 NAOH_A_PEROXIDE = 0.7  # kg a kg, of P and PO, where no other is given
@@ -309,12 +309,12 @@ def course(step: Step, *, wood: str, points: int = 9) -> tuple[Moment, ...]:
     start = Moment(minute=step.starts_min, kappa=step.into.kappa, iso=step.into.iso)
     if step.setting.minutes <= 0.0:
         return (start, end)
-    found = [start]
+    result = [start]
     for i in range(1, points):
         t = step.setting.minutes * (i / points) ** 2  # fast at first
         p = run(step.stage.name, step.into, replace(step.setting, minutes=t), wood=wood, washed=step.stage.washed).pulp
-        found.append(Moment(minute=step.starts_min + t, kappa=p.kappa, iso=p.iso))
-    return (*found, end)
+        result.append(Moment(minute=step.starts_min + t, kappa=p.kappa, iso=p.iso))
+    return (*result, end)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -385,7 +385,7 @@ def cheapest(
     if math.isfinite(kappa):
         limits.append({"type": "ineq", "fun": lambda u: kappa - at(u * high).kappa})
     now = np.array([plan.settings[i].charge for i in free]) / high
-    found: Bleached | None = None
+    result: Bleached | None = None
     chosen = now * high
 
     def sum_of_misses(u: Array) -> float:
@@ -410,9 +410,9 @@ def cheapest(
         )
         for x in (answer.x, start):
             got = at(x * high)
-            if _meets(got, names, iso_pct, kappa, viscosity_loss) and (found is None or got.cost < found.cost - 1e-6):
-                found, chosen = got, np.array([got.steps[i].setting.charge for i in free])
-    if found is None:
+            if _meets(got, names, iso_pct, kappa, viscosity_loss) and (result is None or got.cost < result.cost - 1e-6):
+                result, chosen = got, np.array([got.steps[i].setting.charge for i in free])
+    if result is None:
         return Infeasible(
             field="kappa",
             reason=(f"{kappa:g} " if math.isfinite(kappa) else "")
@@ -427,15 +427,15 @@ def cheapest(
         if n == "O" and v < 1.005 * LEAST_OXYGEN
     ]
     if "D0" in names:
-        f = _factor(found)
+        f = _factor(result)
         binds += [f"kappa factor {f:.2f}, an end of its card"] if min(abs(f - FACTOR_LOW), abs(f - FACTOR_HIGH)) < 0.003 else []
-    if abs(found.iso - iso_pct) < 0.05:
+    if abs(result.iso - iso_pct) < 0.05:
         binds.insert(0, f"brightness {iso_pct:g} %")
-    if abs(found.kappa - kappa) < 0.05:
+    if abs(result.kappa - kappa) < 0.05:
         binds.insert(0, f"kappa {kappa:g}")
-    if abs(found.viscosity + viscosity_loss) < 2.0:
+    if abs(result.viscosity + viscosity_loss) < 2.0:
         binds.append(f"viscosity, {viscosity_loss:g} mL/g lost")
-    return Cheapest(charges=tuple(float(v) for v in chosen), bleached=found, binds=tuple(binds))
+    return Cheapest(charges=tuple(float(v) for v in chosen), bleached=result, binds=tuple(binds))
 
 
 READY: Final = {
@@ -495,7 +495,7 @@ def _room(step: Step) -> float:
 
 def slopes(plan: Plan, *, prices: Mapping[str, float] = PRICES) -> tuple[Slope, ...]:
     """For every stage with a charge: points a kg, cost a point, and whether to chase (0.15 a kg ClO2, 0.10 a kg peroxide)."""
-    base, found = bleach(plan, prices=prices), []
+    base, result = bleach(plan, prices=prices), []
     for i in movable(plan):
         name = plan.sequence.stages[i].name
         settings = list(plan.settings)
@@ -504,7 +504,7 @@ def slopes(plan: Plan, *, prices: Mapping[str, float] = PRICES) -> tuple[Slope, 
         settings[i] = replace(settings[i], charge=settings[i].charge + step)
         more = bleach(replace(plan, settings=tuple(settings)), prices=prices)
         gain, cost = (more.iso - base.iso) / step, (more.cost - base.cost) / step
-        found.append(
+        result.append(
             Slope(
                 stage=name,
                 iso_a_kg=gain,
@@ -512,7 +512,7 @@ def slopes(plan: Plan, *, prices: Mapping[str, float] = PRICES) -> tuple[Slope, 
                 chase=gain >= (0.15 if name[0] == "D" else 0.10),
             )
         )
-    return tuple(found)
+    return tuple(result)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -636,7 +636,7 @@ def ph_path(done: Bleached) -> tuple[PhStep | None, ...]:
 
     Source: models, 7.3: a dioxide stage makes 0.7 acid a ClO2 used; an alkaline one has the acid groups of its own balance.
     """
-    found: list[PhStep | None] = []
+    result: list[PhStep | None] = []
     active = 0.0
     for s in done.steps:
         mat, name = liquor(s.setting.cons_pct), s.stage.name
@@ -644,7 +644,7 @@ def ph_path(done: Bleached) -> tuple[PhStep | None, ...]:
             acid = CONSUMED_ACID * max(0.0, s.setting.charge - s.done.residual) / M_CLO2 / mat
             want = s.setting.ph
             gap = WEAK / (1.0 + 10.0 ** (PKA - want)) + 10.0 ** (want - 14.0) - 10.0**-want + acid  # mol/L of base wanted
-            found.append(
+            result.append(
                 PhStep(
                     free=end_ph(acid_mol_l=acid, base_mol_l=0.0, weak_mol_l=WEAK, pka=PKA),
                     naoh=max(0.0, 0.9 * gap * M_NAOH * mat),
@@ -654,7 +654,7 @@ def ph_path(done: Bleached) -> tuple[PhStep | None, ...]:
         elif name in ALKALINE:
             acids, charged = acids_of(name, s.into, s.setting, active), s.charged.get("NaOH", 0.0)
             more = acids.naoh_for(s.setting.ph) - charged
-            found.append(
+            result.append(
                 PhStep(
                     free=acids.ph_of(charged),
                     naoh=0.9 * max(0.0, more),
@@ -662,6 +662,6 @@ def ph_path(done: Bleached) -> tuple[PhStep | None, ...]:
                 )
             )
         else:
-            found.append(None)
+            result.append(None)
         active = active_of(name, s.setting)
-    return tuple(found)
+    return tuple(result)

@@ -25,7 +25,7 @@ from core.bleach.stages import (
 from core.colour import brightness_from_ks, ks_from_kappa, ks_from_reflectance
 from core.document import same
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
-from core.quantity import check, choice, figure, quantity
+from core.quantity import check, choice, figure, quantities, quantity
 from core.register import Check, model
 from core.wash.oxygen import WOODS
 
@@ -235,13 +235,13 @@ def charge(case: TargetCase) -> TargetFound | Infeasible:
     """Infeasible above the ceiling of the stage. Raises: ImpossibleInput."""
     cautions = check(case)
     pulp = Pulp(kappa=case.kappa, ks=ks_from_reflectance(case.iso_pct / 100.0), mn=case.mn_ppm, cod=case.cod_kg)
-    found = charge_for_iso(
+    result = charge_for_iso(
         case.stage, pulp, Setting(charge=0.0, minutes=case.minutes, temp_c=case.temp_c, ph=case.ph), case.wanted_pct
     )
-    if isinstance(found, Infeasible):
-        return Infeasible(field="wanted_pct", reason=found.reason, nearest=found.nearest, unit=found.unit)
-    cautions += mind_charge(case.stage, found, case.temp_c, "wanted_pct")
-    return TargetFound(charge_kg=found, charge_adt=0.9 * found, cautions=cautions)
+    if isinstance(result, Infeasible):
+        return Infeasible(field="wanted_pct", reason=result.reason, nearest=result.nearest, unit=result.unit)
+    cautions += mind_charge(case.stage, result, case.temp_c, "wanted_pct")
+    return TargetFound(charge_kg=result, charge_adt=0.9 * result, cautions=cautions)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -464,6 +464,26 @@ def one_stage(case: StageCase) -> StageFound:
         viscosity=done.pulp.viscosity,
         cautions=cautions + tuple(Caution("charge_kg", c) for c in done.cautions),
     )
+
+
+def stage_case(stage: str, pulp: Pulp, setting: Setting, wood: str) -> StageCase | None:
+    """A stage of a sequence as a case of its own; None for a stage of another model, or a pulp out of its range."""
+    said = quantities(StageCase)
+    if stage not in said["stage"].options:
+        return None
+    case = StageCase(
+        stage=stage,
+        wood=wood,
+        kappa=pulp.kappa,
+        iso_pct=pulp.iso,
+        charge_kg=setting.charge,
+        minutes=setting.minutes,
+        temp_c=setting.temp_c,
+        ph=setting.ph,
+        mn_ppm=pulp.mn,
+        cod_kg=pulp.cod,
+    )
+    return None if any(q.problem(getattr(case, name)) for name, q in said.items()) else case
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

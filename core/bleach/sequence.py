@@ -79,7 +79,7 @@ def read(text: str) -> Sequence:
     clean = text.replace("–", "-").replace("—", "-")
     if not clean.strip():
         raise Misread(0, "is empty")
-    found: list[Stage] = []
+    result: list[Stage] = []
     i, n, group, joiner_at, compact = 0, len(clean), -1, -1, False
     before_join = True  # nothing to join to yet
     grouped: list[int] = []
@@ -89,12 +89,12 @@ def read(text: str) -> Sequence:
             i += 1
             continue
         if ch in "-/":
-            if not found or before_join:
-                raise Misread(i, f"has “{ch}” after another joiner" if found else f"has “{ch}” with no stage before it")
+            if not result or before_join:
+                raise Misread(i, f"has “{ch}” after another joiner" if result else f"has “{ch}” with no stage before it")
             if group >= 0 and ch == "-":
                 raise Misread(i, "has a hyphen inside brackets: what stands in brackets has no wash between")
             if ch == "/":
-                found[-1] = _unwashed(found[-1])
+                result[-1] = _unwashed(result[-1])
             before_join, joiner_at = True, i
             i += 1
             continue
@@ -112,27 +112,27 @@ def read(text: str) -> Sequence:
             if before_join and joiner_at > group:
                 raise Misread(joiner_at, "has a joiner with no stage after it")
             for k in grouped[:-1]:
-                found[k] = _unwashed(found[k])
+                result[k] = _unwashed(result[k])
             group, before_join = -1, False
             i += 1
             continue
         code = next((c for c in BY_LENGTH if clean[i : i + len(c)].upper() == c), None)
         if code is None:
             raise Misread(i, f"has “{ch}”, which is no stage")
-        if found and not before_join and group < 0:
+        if result and not before_join and group < 0:
             compact = True
         if group >= 0:
-            grouped.append(len(found))
-        found.append(Stage(code=code, name=code, washed=True, at=i))
+            grouped.append(len(result))
+        result.append(Stage(code=code, name=code, washed=True, at=i))
         before_join, joiner_at = False, -1
         i += len(code)
     if group >= 0:
         raise Misread(group, "opens a bracket that is not closed")
     if before_join and joiner_at >= 0:
         raise Misread(joiner_at, "ends in a joiner")
-    if len(found) > MOST_STAGES:
-        raise Misread(found[MOST_STAGES].at, f"has {len(found)} stages; at most {MOST_STAGES} are worked out")
-    stages = _named(found)
+    if len(result) > MOST_STAGES:
+        raise Misread(result[MOST_STAGES].at, f"has {len(result)} stages; at most {MOST_STAGES} are worked out")
+    stages = _named(result)
     return Sequence(stages=stages, school=_school(stages), cautions=_cautions(stages, clean, compact))
 
 

@@ -9,14 +9,22 @@ from core.bleach.line import Bleached, Plan, alkali_of, bleach, od_of, typical
 from core.bleach.mechanical import PeroxideCase, peroxide
 from core.bleach.plant import case_of, found_of
 from core.bleach.sequence import read
-from core.bleach.stages import ACTIVE
+from core.bleach.stages import ACTIVE, CHEMICAL
 from core.constants import CHLORIDE_IN_DIOXIDE, SODIUM_IN_NAOH
 from core.document import List, Number, item, same, text
 from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity
 from core.soda import bound_sodium, held_at
-from core.unit import AIR_DRY, LEAST_KAPPA, Acts, Facts, Inlet, Warmth, Worked, checked, of_pulp
+from core.unit import AIR_DRY, LEAST_KAPPA, Acts, Facts, Inlet, Upset, Warmth, Worked, checked, of_pulp
 
+LOST = {
+    "ClO2": "chlorine dioxide",
+    "H2O2": "peroxide",
+    "NaOH": "alkali",
+    "O3": "ozone",
+    "NaOCl": "hypochlorite",
+    "Cl2": "chlorine",
+}
 TOWER_CHARGES = ("H₂O₂", "NaOH")  # of a peroxide tower, % on pulp
 CHARGE = Quantity(
     label="Charge", unit="kg/ADt", possible=(0.0, 100.0), valid=(0.0, 40.0), above=False, decimals=1, help="", equation=""
@@ -70,6 +78,16 @@ class BleachPlan:
             if problems:
                 raise ImpossibleInput(*problems)
         return replace(self, charges=kept)
+
+    def upsets(self) -> tuple[Upset, ...]:
+        """A chemical that does not come, in all its stages at once."""
+        if not self.sequence:
+            return (Upset(name="no peroxide", settings={"charge.1": 0.0}),)
+        lost: dict[str, dict[str, float]] = {}
+        for i, stage in enumerate(read(self.sequence).stages, start=1):
+            if stage.name in CHEMICAL and self.charges[i - 1] > 0.0:
+                lost.setdefault(CHEMICAL[stage.name], {})[f"charge.{i}"] = 0.0
+        return tuple(Upset(name=f"no {LOST.get(key, key)}", settings=settings) for key, settings in lost.items())
 
     def plan(self, kappa: float, cod: float = 0.0) -> Plan:
         """The sequence as it runs on pulp of a kappa that carries so much COD, kg/ODt."""
@@ -140,15 +158,15 @@ class BleachPlan:
     def _tower(self, inlet: Inlet) -> Acts:
         oxidant, alkali = self.charges
         case = PeroxideCase(wood=self.wood, iso_pct=self.iso_in, peroxide_pct=oxidant, naoh_pct=alkali)
-        found = peroxide(case)
+        result = peroxide(case)
         pulp = 10.0 * inlet.solids_t_h  # kg of each % on pulp
         return Acts(
             kappa=0.0,
-            iso_pct=found.iso_out,
+            iso_pct=result.iso_out,
             adds={"SOD": SODIUM_IN_NAOH * alkali * pulp},
             duties={"H2O2_kg_h": oxidant * pulp, "NaOH_kg_h": alkali * pulp},
-            worked=(Worked(model="bleach.peroxide_mechanical", case=case, result=found),),
-            cautions=found.cautions,
+            worked=(Worked(model="bleach.peroxide_mechanical", case=case, result=result),),
+            cautions=result.cautions,
         )
 
 

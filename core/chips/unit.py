@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity
-from core.unit import Acts, Facts, Inlet, checked, of_pulp
+from core.unit import Acts, Facts, Inlet, Upset, checked, of_pulp
 
 FEED = Quantity(
     label="Feed",
@@ -33,6 +33,9 @@ class FeedPlan:
 
     def set_to(self, values: Mapping[str, float]) -> "FeedPlan":
         return replace(self, **checked(values, self.settable()))
+
+    def upsets(self) -> tuple[Upset, ...]:
+        return (Upset(name="a quarter of the feed is lost", settings={"feed_t_h": 0.75 * self.feed_t_h}),)
 
     def for_rate(self, wanted_t_h: float, came_t_h: float) -> float:
         """What is to be set, t/h at the set-up's moisture, so that `wanted_t_h` comes where `came_t_h` comes of what is set

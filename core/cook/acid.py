@@ -7,7 +7,7 @@ from core.cook.blow import COD_A_ORGANIC
 from core.cook.sulphite import SulphiteCase, sulphite
 from core.document import same
 from core.quantity import Quantity, quantities
-from core.unit import Acts, Facts, Inlet, Worked, checked, of_pulp
+from core.unit import Acts, Facts, Inlet, Upset, Worked, checked, of_pulp
 
 SET = ("cook_c", "hold_min", "bar")
 
@@ -41,17 +41,20 @@ class SulphitePlan:
     def set_to(self, values: Mapping[str, float]) -> "SulphitePlan":
         return replace(self, **checked(values, self.settable()))
 
+    def upsets(self) -> tuple[Upset, ...]:
+        return (Upset(name="1 bar of its pressure is lost", settings={"bar": max(0.0, self.bar - 1.0)}),)
+
     def act(self, inlet: Inlet) -> Acts:
         """Raises: ImpossibleInput."""
         case = self.case
-        found = sulphite(case)
-        dissolved = max(0.0, 1.0 - found.yield_pct / 100.0)
+        result = sulphite(case)
+        dissolved = max(0.0, 1.0 - result.yield_pct / 100.0)
         return Acts(
             dissolves=dissolved,
-            kappa=found.kappa,
+            kappa=result.kappa,
             adds={"COD": COD_A_ORGANIC * 1000.0 * dissolved * inlet.solids_t_h},
-            worked=(Worked(model="cook.sulphite", case=case, result=found),),
-            cautions=found.cautions,
+            worked=(Worked(model="cook.sulphite", case=case, result=result),),
+            cautions=result.cautions,
         )
 
     def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:

@@ -225,12 +225,12 @@ def feed_forward(zones: tuple[Zone, ...], before_t_h: float, after_t_h: float) -
     for i, z in enumerate(zones):
         if z.kind != "cook":
             continue
-        found = zone(
+        result = zone(
             ZoneCase(
                 volume_m3=z.volume_m3, packing_t_m3=z.packing_t_m3, wood_t_h=before_t_h, temp_c=z.temp_c, new_t_h=after_t_h
             )
         )
-        change = found.new_c - z.temp_c
+        change = result.new_c - z.temp_c
         bound = bound or abs(change) > MOST_C
         temps[i] = z.temp_c + max(-MOST_C, min(MOST_C, change))
     for i, z in enumerate(zones[:-1]):

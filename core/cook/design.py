@@ -170,14 +170,14 @@ def solve_for(case: DesignCase, points: Points, lever: str, *, coefficients: Fit
         top = max(t for _, t in points)
         first = next(i for i, (_, t) in enumerate(points) if t >= top - 0.5)
         ramp = points[: first + 1]
-        found = kinetic.minutes_for_kappa(case.species, charge, ramp, case.target, coefficients=coefficients)
-        if isinstance(found, Infeasible):
-            return found
-        new = (*ramp, (ramp[-1][0] + max(found, 0.1), top))
+        result = kinetic.minutes_for_kappa(case.species, charge, ramp, case.target, coefficients=coefficients)
+        if isinstance(result, Infeasible):
+            return result
+        new = (*ramp, (ramp[-1][0] + max(result, 0.1), top))
         return Solved(
             lever="time at temperature, min",
             before=points[-1][0] - ramp[-1][0],
-            after=found,
+            after=result,
             cooked=kinetic.cook(case.species, charge, new, coefficients=coefficients),
             points=new,
             ea_pct_naoh=case.ea_pct_naoh,

@@ -156,15 +156,15 @@ class House:
 
 
 def _runs(minutes: list[float], values: list[float], limit: float, what: str) -> list[Clash]:
-    found, start, worst = [], None, 0.0
+    result, start, worst = [], None, 0.0
     for m, v in zip([*minutes, minutes[-1] + STEP_MIN], [*values, -1.0], strict=True):
         if v > limit + 1e-9:
             start = m if start is None else start
             worst = max(worst, v)
         elif start is not None:
-            found.append(Clash(what=what, start=start, end=m, worst=worst, limit=limit))
+            result.append(Clash(what=what, start=start, end=m, worst=worst, limit=limit))
             start, worst = None, 0.0
-    return found
+    return result
 
 
 def look_ahead(batches: tuple[Batch, ...], steady: tuple[Steady, ...], limits: Limits, *, start: float, end: float) -> House:

@@ -134,17 +134,17 @@ def alkaline_cook(case: AlkalineCase) -> AlkalineFound:
     charge = kinetic.Charge(
         ea_pct_naoh=case.ea_pct_naoh, sulphidity_pct=case.sulphidity_pct, lw_m3_t=case.lw_m3_t, aq_pct=case.aq_pct
     )
-    found = kinetic.cook(case.species, charge, profile_of(case.start_c, case.rise_min, case.cook_c, case.hold_min))
-    rejects = min(found.yield_pct, rejects_pct(SPECIES[case.species].kind, found.kappa, case.over_thick_pct))
+    result = kinetic.cook(case.species, charge, profile_of(case.start_c, case.rise_min, case.cook_c, case.hold_min))
+    rejects = min(result.yield_pct, rejects_pct(SPECIES[case.species].kind, result.kappa, case.over_thick_pct))
     return AlkalineFound(
-        kappa=found.kappa,
-        yield_pct=found.yield_pct,
-        screened_pct=found.yield_pct - rejects,
+        kappa=result.kappa,
+        yield_pct=result.yield_pct,
+        screened_pct=result.yield_pct - rejects,
         rejects=rejects,
-        residual_g_l=found.residual_g_l,
-        h=found.h,
-        viscosity_ml_g=found.viscosity_ml_g,
-        cautions=tuple(dict.fromkeys(cautions + found.cautions)),
+        residual_g_l=result.residual_g_l,
+        h=result.h,
+        viscosity_ml_g=result.viscosity_ml_g,
+        cautions=tuple(dict.fromkeys(cautions + result.cautions)),
     )
 
 

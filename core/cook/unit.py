@@ -16,7 +16,7 @@ from core.errors import ImpossibleInput, Problem
 from core.quantity import Quantity, choice, quantities, quantity
 from core.soda import bound_sodium, held_at
 from core.stream import DS, N, Vector, W
-from core.unit import Acts, Drawn, Facts, Inlet, Warmth, Worked, checked, of_pulp
+from core.unit import Acts, Drawn, Facts, Inlet, Upset, Warmth, Worked, checked, of_pulp
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,6 +55,7 @@ COOK_STEAM_BAR = 11.0
 BLOW_PH = 12.0  # of the liquor at the blow
 VESSELS = ("batch", "continuous")
 ZONE = "zone."  # of a setting: the temperature of a zone, counted from 1
+WEAK, COLD_C = 0.9, 3.0  # of an upset: the strength that is left, and what the hot zones lack
 HOT = ("heat", "cook")  # the zones whose temperature is set as the digester runs
 TRIED_T_H = 5.0  # what zones are tried with while nothing is fed, t/h oven-dry
 
@@ -118,6 +119,11 @@ class CookPlan:
             replace(z, temp_c=temps[f"{ZONE}{i}"]) if f"{ZONE}{i}" in temps else z for i, z in enumerate(self.zones, start=1)
         )
         return replace(self, charge=replace(self.charge, **given), zones=zones)
+
+    def upsets(self) -> tuple[Upset, ...]:
+        weak = Upset(name="white liquor a tenth weak", settings={"ea_pct_naoh": WEAK * self.charge.ea_pct_naoh})
+        cold = {key: temp - COLD_C for key, temp in self.settings().items() if key.startswith(ZONE)}
+        return (weak, Upset(name=f"hot zones {COLD_C:.0f} °C cold", settings=cold)) if cold else (weak,)
 
     def way(self, wood_t_h: float) -> Points:
         """Its temperature log: down the zones at a rate, t/h oven-dry, as far as the wash zone; else as it is set.

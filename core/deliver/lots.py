@@ -88,12 +88,12 @@ def roots(edges: tuple[Edge, ...], lot: str) -> Mapping[str, float]:
 
 def trace_forward(edges: tuple[Edge, ...], made: Mapping[str, float], source: str) -> Mapping[str, float]:
     """Tonnes of a source in every lot that descends from it: share times the tonnes made of that lot."""
-    found = {}
+    result = {}
     for lot in made:
         share = trace_back(edges, lot).get(source, 0.0)
         if share > 0.0 and lot != source:
-            found[lot] = share * made[lot]
-    return found
+            result[lot] = share * made[lot]
+    return result
 
 
 @dataclass(frozen=True, slots=True)

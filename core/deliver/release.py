@@ -156,9 +156,9 @@ _FOUR = {"low": 390, "results": tuple({"value": v} for v in (391.60769, 391.6076
 def bound(case: BoundCase) -> BoundFound:
     """The bound of a test. Raises: ImpossibleInput for limits that do not rise."""
     check(case)
-    found = judge_test(card_test(case))
+    result = judge_test(card_test(case))
     return BoundFound(
-        mean=found.mean, lower=found.lower, upper=found.upper, spare=min(found.lower - case.low, case.high - found.upper)
+        mean=result.mean, lower=result.lower, upper=result.upper, spare=min(result.lower - case.low, case.high - result.upper)
     )
 
 

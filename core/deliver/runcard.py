@@ -238,10 +238,10 @@ def _least(short: Callable[[float], float], bad: float, good: float) -> float | 
 
 
 def _reliefs(order: RunOrder, supplies: tuple[Supply, ...], short: Furnished) -> tuple[Relief, ...]:
-    found = []
+    result = []
 
     later = _least(lambda h: _short(replace(order, start_h=h), supplies), order.start_h, LATEST_START_H)
-    found.append(Relief(kind="start", enough=later is not None, value=later if later is not None else math.nan))
+    result.append(Relief(kind="start", enough=later is not None, value=later if later is not None else math.nan))
 
     spare = next((s for s in supplies if s.spare and s.source.key != short.supply.source.key), None)
     if spare is not None:
@@ -262,17 +262,17 @@ def _reliefs(order: RunOrder, supplies: tuple[Supply, ...], short: Furnished) ->
         best = min(grid, key=lambda f: _short(order, shifted(f)))
         share = _least(lambda f: _short(order, shifted(f)), whole, best) if best < whole else None
         if share is not None:
-            found.append(
+            result.append(
                 Relief(
                     kind="share", enough=True, value=share, other=spare.source.share + whole - share, supply=spare.source.key
                 )
             )
         else:
-            found.append(Relief(kind="share", enough=False, value=best, supply=spare.source.key))
+            result.append(Relief(kind="share", enough=False, value=best, supply=spare.source.key))
 
     least_t = min(0.5, order.sale_t)
     less = _least(lambda t: _short(replace(order, sale_t=t), supplies), order.sale_t, least_t)
-    found.append(
+    result.append(
         Relief(
             kind="tonnes",
             enough=less is not None,
@@ -286,8 +286,8 @@ def _reliefs(order: RunOrder, supplies: tuple[Supply, ...], short: Furnished) ->
 
     slower = _least(at_speed, order.draw.speed_m_min, order.speed_low)
     need = slower if slower is not None else _least(at_speed, order.draw.speed_m_min, 50.0)
-    found.append(Relief(kind="speed", enough=slower is not None, value=need if need is not None else math.nan))
-    return tuple(sorted(found, key=lambda r: not r.enough))
+    result.append(Relief(kind="speed", enough=slower is not None, value=need if need is not None else math.nan))
+    return tuple(sorted(result, key=lambda r: not r.enough))
 
 
 def plan_run(order: RunOrder, supplies: tuple[Supply, ...]) -> RunCard | Infeasible:

@@ -53,25 +53,25 @@ def dilution_move(*, reading: float, band: Band, loop: LoopCase, mixing_min: flo
     time and two mixing times, at least ten minutes.
     """
     aim = reading - DAMPING * (reading - band.aim)
-    found = consistency_loop(_with(loop, measured_pct=reading, target_pct=aim))
-    if isinstance(found, Infeasible):
-        return found
+    result = consistency_loop(_with(loop, measured_pct=reading, target_pct=aim))
+    if isinstance(result, Infeasible):
+        return result
     low, high = 0.10 * loop.water_max_l_min, 0.90 * loop.water_max_l_min
-    after, bound = found.water_wanted_l_min, ""
+    after, bound = result.water_wanted_l_min, ""
     if after > high:
-        after, bound = max(high, found.water_now_l_min), "the valve at 90 %"
+        after, bound = max(high, result.water_now_l_min), "the valve at 90 %"
     elif after < low:
-        after, bound = min(low, found.water_now_l_min), "the valve at 10 %"
+        after, bound = min(low, result.water_now_l_min), "the valve at 10 %"
     stock, cin, cw = loop.stock_l_min, loop.inlet_pct, loop.water_cons_pct
     expected = (stock * cin + after * cw) / (stock + after)
-    dead = found.wait_s / 60.0
+    dead = result.wait_s / 60.0
     return Move(
         kind="dilution",
-        before=found.water_now_l_min,
+        before=result.water_now_l_min,
         after=after,
         unit="L/min",
         expected=expected,
-        dead_min=found.dead_time_s / 60.0,
+        dead_min=result.dead_time_s / 60.0,
         retest_min=max(RETEST_LEAST_MIN, dead + 2.0 * mixing_min),
         bound_by=bound,
         valve_pct=100.0 * after / loop.water_max_l_min,

@@ -96,37 +96,37 @@ def ewma(
 
     Worked: 441 455 452 466 449 461 470 458 467 472 about 450, sigma 10: last 461.877 against 9.478.
     """
-    z, found = mean, []
+    z, result = mean, []
     for i, x in enumerate(values, start=1):
         z = weight * x + (1.0 - weight) * z
-        found.append((z, width * sigma * math.sqrt(weight / (2.0 - weight) * (1.0 - (1.0 - weight) ** (2 * i)))))
-    return tuple(found)
+        result.append((z, width * sigma * math.sqrt(weight / (2.0 - weight) * (1.0 - (1.0 - weight) ** (2 * i)))))
+    return tuple(result)
 
 
 def cusum(values: Sequence[float], mean: float, sigma: float, *, k: float = 0.5) -> tuple[tuple[float, float], ...]:
     """(C+, C−) in sigma units at each point."""
     up = down = 0.0
-    found = []
+    result = []
     for x in values:
         z = (x - mean) / sigma
         up, down = max(0.0, up + z - k), max(0.0, down - z - k)
-        found.append((up, down))
-    return tuple(found)
+        result.append((up, down))
+    return tuple(result)
 
 
 def run_rules(values: Sequence[float], mean: float, sigma: float) -> tuple[Signal, ...]:
     """WE1, WE2 and WE4, the rules that are on by default, at every point where they fire. Strict; the last point counts."""
     z = [(x - mean) / sigma for x in values]
-    found = []
+    result = []
     for i, now in enumerate(z):
         side = 1 if now > 0 else -1
         word = "above" if side > 0 else "below"
         if abs(now) > 3.0:
-            found.append(Signal(rule="WE1", at=i, first=i, side=side, text=f"one {word} its control limit"))
+            result.append(Signal(rule="WE1", at=i, first=i, side=side, text=f"one {word} its control limit"))
         last3 = z[max(0, i - 2) : i + 1]
         if side * now > 2.0 and sum(side * v > 2.0 for v in last3) >= 2:
-            found.append(Signal(rule="WE2", at=i, first=max(0, i - 2), side=side, text=f"two of three far {word} the mean"))
+            result.append(Signal(rule="WE2", at=i, first=max(0, i - 2), side=side, text=f"two of three far {word} the mean"))
         last = z[i - RUN + 1 : i + 1] if i >= RUN - 1 else []
         if last and all(side * v > 0.0 for v in last):
-            found.append(Signal(rule="WE4", at=i, first=i - RUN + 1, side=side, text=f"{RUN} in a row {word} the mean"))
-    return tuple(found)
+            result.append(Signal(rule="WE4", at=i, first=i - RUN + 1, side=side, text=f"{RUN} in a row {word} the mean"))
+    return tuple(result)

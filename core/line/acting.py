@@ -86,7 +86,7 @@ def _with_liquor(o: Outlet, on: float, others: float) -> Outlet:
 
 def _drawn_as(draws: tuple[Draw, ...], network: Network, acts: Mapping[str, Acts]) -> tuple[Draw, ...]:
     """The draws as the acts ask for them: from the unit's supply, and the consistency its thickener leaves."""
-    asked, found = {k for k, a in acts.items() if a.takes is not None}, []
+    asked, result = {k for k, a in acts.items() if a.takes is not None}, []
     for d in draws:
         by = acts.get(d.to)
         if (
@@ -101,8 +101,8 @@ def _drawn_as(draws: tuple[Draw, ...], network: Network, acts: Mapping[str, Acts
         by = acts.get(d.tank)
         if d.kind is DrawKind.THICKEN and by is not None and by.out_pct is not None:
             d = replace(d, target=by.out_pct / 100.0)
-        found.append(d)
-    return tuple(found)
+        result.append(d)
+    return tuple(result)
 
 
 def _needed(network: Network, acting: Mapping[str, Kind]) -> list[int]:

@@ -169,8 +169,8 @@ class _Draws:
         """Mass fractions (m, 11) of what each draw carries, from what stands in its tank."""
         flows = np.maximum(after[self.tank], 0.0) * self.mask
         total = flows.sum(axis=1, keepdims=True)
-        found = np.where(total > 0.0, flows / np.where(total > 0.0, total, 1.0), WATER)
-        return np.where(self.moving[:, None], found, self.fixed)
+        result = np.where(total > 0.0, flows / np.where(total > 0.0, total, 1.0), WATER)
+        return np.where(self.moving[:, None], result, self.fixed)
 
 
 class _System:
@@ -470,9 +470,9 @@ class Mixing:
         matrices[quality, unit] = 0.0
         matrices[quality, unit, unit] = 1.0
         right[quality, unit] = given[quality, unit]
-        found = np.asarray(np.linalg.solve(matrices, right[:, :, None])[:, :, 0], dtype=np.float64)
-        came: Vector = np.einsum("qij,qj->qi", self.shares, found) + self.right
-        return _named(found), _named(came)
+        result = np.asarray(np.linalg.solve(matrices, right[:, :, None])[:, :, 0], dtype=np.float64)
+        came: Vector = np.einsum("qij,qj->qi", self.shares, result) + self.right
+        return _named(result), _named(came)
 
 
 def _given(s: Sets) -> tuple[float | None, ...]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from core.document import same
 from core.mechanical.refine import EnergyCase, freeness
 from core.quantity import Quantity, quantities
-from core.unit import Acts, Facts, Inlet, Worked, checked, of_pulp
+from core.unit import Acts, Facts, Inlet, Upset, Worked, checked, of_pulp
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -25,16 +25,19 @@ class RefinePlan:
     def set_to(self, values: Mapping[str, float]) -> "RefinePlan":
         return replace(self, **checked(values, self.settable()))
 
+    def upsets(self) -> tuple[Upset, ...]:
+        return (Upset(name="a fifth of the load is lost", settings={"sec_kwh_t": 0.8 * self.sec_kwh_t}),)
+
     def act(self, inlet: Inlet) -> Acts:
         """Raises: ImpossibleInput."""
         case = EnergyCase(wood=self.wood, sec_kwh_t=self.sec_kwh_t, rate_t_h=min(100.0, inlet.solids_t_h))
-        found = freeness(case)
+        result = freeness(case)
         power = self.sec_kwh_t * inlet.solids_t_h / 1000.0
         return Acts(
-            csf_ml=found.csf_ml,
+            csf_ml=result.csf_ml,
             duties={"power_mw": power},
-            worked=(Worked(model="mechanical.freeness", case=case, result=found),),
-            cautions=found.cautions,
+            worked=(Worked(model="mechanical.freeness", case=case, result=result),),
+            cautions=result.cautions,
         )
 
     def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:

@@ -137,8 +137,8 @@ def _endless(value: Any, place: str) -> Iterator[Problem]:
 
 
 def _refuse(problems: Iterable[Problem]) -> None:
-    if found := tuple(problems):
-        raise ImpossibleInput(*found)
+    if result := tuple(problems):
+        raise ImpossibleInput(*result)
 
 
 def faults_of(document: Json) -> tuple[Problem, ...]:

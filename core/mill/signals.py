@@ -39,8 +39,8 @@ MEANS: Final = {  # what a test reads, as a unit names it of itself (`Kind.facts
 
 def solved_at(line: Line, row: PlanRow) -> float | None:
     """What the line's models say of a row of the plan; None for a row that names no unit, or that they do not tell."""
-    found = line.facts(row.unit, row.stage).get(MEANS.get(row.test, "")) if row.unit else None
-    return None if found is None or isinstance(found, str) else found
+    result = line.facts(row.unit, row.stage).get(MEANS.get(row.test, "")) if row.unit else None
+    return None if result is None or isinstance(result, str) else result
 
 
 def _meter(row: PlanRow) -> SignalSpec:
@@ -63,7 +63,7 @@ def _meter(row: PlanRow) -> SignalSpec:
 def signals(mill: Mill) -> tuple[SignalSpec, ...]:
     """The meters a mill has by its document: a level a vessel, a flow a source, a meter a row of the plan that has one, a
     thermometer a digester."""
-    found = [
+    result = [
         SignalSpec(
             tag=f"level.{k}",
             label=f"{v.name}, level",
@@ -77,7 +77,7 @@ def signals(mill: Mill) -> tuple[SignalSpec, ...]:
         )
         for k, v in mill.vessels.items()
     ]
-    found += [
+    result += [
         SignalSpec(
             tag=f"flow.{k}",
             label=f"{s.name} to blend, flow",
@@ -91,8 +91,8 @@ def signals(mill: Mill) -> tuple[SignalSpec, ...]:
         )
         for k, s in mill.sources.items()
     ]
-    found += [_meter(r) for r in mill.plan.values() if r.metered]
-    found += [
+    result += [_meter(r) for r in mill.plan.values() if r.metered]
+    result += [
         SignalSpec(
             tag=f"temp.digester.{d}",
             label=f"Digester {d}, circulation",
@@ -106,4 +106,4 @@ def signals(mill: Mill) -> tuple[SignalSpec, ...]:
         )
         for d in mill.digesters
     ]
-    return tuple(found)
+    return tuple(result)

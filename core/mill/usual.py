@@ -112,7 +112,7 @@ def usual_moves(document: Json) -> list[Part]:
     units = {u["id"]: u for u in document["units"]}
     have = {(m["row"], m.get("unit", ""), m.get("stage", 0)) for m in document.get("moves") or ()}
     tanks = {str(t.get("chemical")): t["key"] for t in document.get("tanks") or ()}
-    found = []
+    result = []
     for key, unit in units.items():
         for stage, use in uses_of(unit):
             if (use.row, key, stage) in have:
@@ -128,8 +128,8 @@ def usual_moves(document: Json) -> list[Part]:
             part: Part = {"key": f"{use.row}-{key}{f'.{stage}' if stage else ''}", "row": use.row, "place": place[:60]}
             part |= {"readings": readings, "opens": dict(use.opens), "unit": key}
             part |= ({"stage": stage} if stage else {}) | ({"band": band} if band else {})
-            found.append(part)
-    return [part for part in found if part["row"] in ROWS]
+            result.append(part)
+    return [part for part in result if part["row"] in ROWS]
 
 
 OWN: Final = {"soda_loss": "loss_row", "kappa": "kappa_row", "brightness": "iso_row"}  # what a unit names its row under

@@ -169,12 +169,12 @@ def _solved(washers: tuple[Washer, ...], flows: _Flows, x0: float, y_in: float, 
                 a[row, 2 * (i + 1) + 1] += y_back
             else:
                 b[row] -= y_back * y_in
-    found = np.linalg.solve(a, b)
+    result = np.linalg.solve(a, b)
     stages = []
     for i, w in enumerate(washers):
-        xi = float(found[2 * (i - 1)]) if i else x0
-        yi = float(found[2 * (i + 1) + 1]) if i < n - 1 else y_in
-        xo = float(found[2 * i])
+        xi = float(result[2 * (i - 1)]) if i else x0
+        yi = float(result[2 * (i + 1) + 1]) if i < n - 1 else y_in
+        xo = float(result[2 * i])
         stages.append(
             Washed(
                 washer=w,
@@ -185,7 +185,7 @@ def _solved(washers: tuple[Washer, ...], flows: _Flows, x0: float, y_in: float, 
                 x0=xi,
                 x1=xo,
                 y2=yi,
-                y1=float(found[2 * i + 1]),
+                y1=float(result[2 * i + 1]),
                 dr=(xi - xo) / (xi - yi) if xi != yi else math.nan,
                 pressed=i in pressed,
             )
@@ -287,25 +287,25 @@ def wash_line(case: WashCase) -> WashFound:
     """The line of a case. Raises: ImpossibleInput, its fields named as the case has them (df, washers.2.e10)."""
     cautions = check(case)
     try:
-        found = wash(feed_pct=case.feed_pct, x0=case.x0, washers=case.washers, df=case.df, y_in=case.y_in)
+        result = wash(feed_pct=case.feed_pct, x0=case.x0, washers=case.washers, df=case.df, y_in=case.y_in)
     except ImpossibleInput as refusal:
         raise ImpossibleInput(*(Problem(_leaf(p.field), p.text) for p in refusal.problems)) from None
     came = AD * liquor(case.feed_pct) * case.x0 * case.na2so4_share  # all sodium of the blow, kg Na2SO4/ADt
     bound = min(came, bound_saltcake(case.wood, case.ph))
     return WashFound(
-        loss_kg_adt=found.loss_kg_adt,
-        soda_kg_adt=found.loss_kg_adt * case.na2so4_share * (1.0 - bound / came if came > 0.0 else 0.0),
+        loss_kg_adt=result.loss_kg_adt,
+        soda_kg_adt=result.loss_kg_adt * case.na2so4_share * (1.0 - bound / came if came > 0.0 else 0.0),
         bound_kg_adt=bound,
-        cod_kg_adt=found.loss_kg_adt * case.cod_share,
-        recovered_pct=found.recovered_pct,
-        x_last=found.stages[-1].x1,
+        cod_kg_adt=result.loss_kg_adt * case.cod_share,
+        recovered_pct=result.recovered_pct,
+        x_last=result.stages[-1].x1,
         shower_m3_h=shower_of(case.df, case.od_t_h, case.washers[-1].out_pct),
-        to_evaporators=found.to_evaporators,
-        evaporators_t_h=filtrate_t_h(found, case.od_t_h),
-        solids_pct=found.solids_pct,
-        steam_t_h=steam_t_h(found, case.od_t_h, case.economy),
-        line=found,
-        cautions=cautions + found.cautions,
+        to_evaporators=result.to_evaporators,
+        evaporators_t_h=filtrate_t_h(result, case.od_t_h),
+        solids_pct=result.solids_pct,
+        steam_t_h=steam_t_h(result, case.od_t_h, case.economy),
+        line=result,
+        cautions=cautions + result.cautions,
     )
 
 
@@ -456,14 +456,14 @@ _ST = {"feed_pct": 11, "x0": 60, "out_pct": 12, "df": 2.5, "y2": 5, "e10": 3.5}
 def stage(case: StageCase) -> StageFound:
     """One stage. Raises: ImpossibleInput, also when it would give no filtrate."""
     cautions = check(case)
-    found = wash(
+    result = wash(
         feed_pct=case.feed_pct,
         x0=case.x0,
         washers=(Washer(kind="drum", e10=case.e10, out_pct=case.out_pct),),
         df=case.df,
         y_in=case.y2,
     )
-    s = found.stages[0]
+    s = result.stages[0]
     return StageFound(
         x1=s.x1,
         y1=s.y1,
@@ -471,7 +471,7 @@ def stage(case: StageCase) -> StageFound:
         dr=s.dr,
         eff_pct=100.0 * (1.0 - s.l1 * s.x1 / (s.l0 * s.x0)) if s.x0 else math.nan,
         pressed=float(s.pressed),
-        cautions=cautions + found.cautions,
+        cautions=cautions + result.cautions,
     )
 
 
@@ -523,15 +523,15 @@ def series(case: SeriesCase) -> SeriesFound:
     cautions = check(case)
     n = round(case.stages)
     washers = tuple(Washer(kind="drum", e10=case.e10, out_pct=case.last_pct if i == n - 1 else case.out_pct) for i in range(n))
-    found = wash(feed_pct=case.feed_pct, x0=case.x0, washers=washers, df=case.df, y_in=case.y_in)
+    result = wash(feed_pct=case.feed_pct, x0=case.x0, washers=washers, df=case.df, y_in=case.y_in)
     return SeriesFound(
-        loss_kg_adt=found.loss_kg_adt,
-        recovered_pct=found.recovered_pct,
-        x_last=found.stages[-1].x1,
-        pressed=float(sum(s.pressed for s in found.stages)),
-        to_evaporators=found.to_evaporators,
-        solids_pct=found.solids_pct,
-        cautions=cautions + found.cautions,
+        loss_kg_adt=result.loss_kg_adt,
+        recovered_pct=result.recovered_pct,
+        x_last=result.stages[-1].x1,
+        pressed=float(sum(s.pressed for s in result.stages)),
+        to_evaporators=result.to_evaporators,
+        solids_pct=result.solids_pct,
+        cautions=cautions + result.cautions,
     )
 
 
@@ -627,8 +627,8 @@ def e10(case: MeasuredCase) -> MeasuredFound | Infeasible:
         )
     l0, l1 = liquor(case.feed_pct), liquor(case.out_pct)
     ratio = l0 * (case.x0 - case.y1) / (l1 * (case.x1 - case.y2))
-    found = math.log(ratio) / math.log1p(case.df / L_STANDARD)
-    if found <= 0.0:
+    result = math.log(ratio) / math.log1p(case.df / L_STANDARD)
+    if result <= 0.0:
         raise ImpossibleInput(
             Problem("x1", f"is {case.x1:g}: with these the washer does worse than no washing; samples swapped?")
         )
@@ -637,7 +637,7 @@ def e10(case: MeasuredCase) -> MeasuredFound | Infeasible:
     if abs(gap) > MOST_GAP:
         told = f"what comes in and what leaves differ by {100 * gap:.0f} % of the feed’s: samples of one time?"
         cautions += (Caution("y1", told),)
-    return MeasuredFound(e10=found, dr=(case.x0 - case.x1) / (case.x0 - case.y2), gap_pct=100.0 * gap, cautions=cautions)
+    return MeasuredFound(e10=result, dr=(case.x0 - case.x1) / (case.x0 - case.y2), gap_pct=100.0 * gap, cautions=cautions)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -744,15 +744,15 @@ def e10_by_samples(
         raise ImpossibleInput(Problem("after", f"are {len(after)} samples for {len(out_pct)} stages"))
     l_in, l_out = [liquor(feed_pct), *(liquor(c) for c in out_pct[:-1])], [liquor(c) for c in out_pct]
     x_in = [x0, *after[:-1]]
-    y_back, wash_in, found = y_in, l_out[-1] + df, []
+    y_back, wash_in, result = y_in, l_out[-1] + df, []
     for i in range(len(after) - 1, -1, -1):
         filtrate = l_in[i] + wash_in - l_out[i]
         y1 = (l_in[i] * x_in[i] + wash_in * y_back - l_out[i] * after[i]) / filtrate if filtrate > 0.0 else math.nan
         ratio = l_in[i] * (x_in[i] - y1) / (l_out[i] * (after[i] - y_back)) if after[i] > y_back else math.nan
         d = wash_in - l_out[i]
-        found.append(math.log(ratio) / math.log1p(d / L_STANDARD) if ratio > 0.0 and abs(d) > 0.05 else math.nan)
+        result.append(math.log(ratio) / math.log1p(d / L_STANDARD) if ratio > 0.0 and abs(d) > 0.05 else math.nan)
         y_back, wash_in = y1, filtrate
-    return tuple(reversed(found))
+    return tuple(reversed(result))
 
 
 WEAK_UNDER = 0.75  # of what its kind does
@@ -779,16 +779,16 @@ def dilutions_for(
     *, feed_pct: float, x0: float, washers: tuple[Washer, ...], loss_kg_adt: float, y_in: float = 0.0
 ) -> tuple[float, float] | None:
     """The dilution factors, up to 4.5, that keep the loss at or under a limit; None where none does."""
-    found = df_for_loss(feed_pct=feed_pct, x0=x0, washers=washers, loss_kg_adt=loss_kg_adt, y_in=y_in)
-    if isinstance(found, Infeasible):
+    result = df_for_loss(feed_pct=feed_pct, x0=x0, washers=washers, loss_kg_adt=loss_kg_adt, y_in=y_in)
+    if isinstance(result, Infeasible):
         return (
             (0.0, 4.5)
             if math.isclose(
-                wash(feed_pct=feed_pct, x0=x0, washers=washers, df=0.0, y_in=y_in).loss_kg_adt, found.nearest or 0.0
+                wash(feed_pct=feed_pct, x0=x0, washers=washers, df=0.0, y_in=y_in).loss_kg_adt, result.nearest or 0.0
             )
             else None
         )
-    return (found, 4.5) if found < 4.5 else None
+    return (result, 4.5) if result < 4.5 else None
 
 
 def steam_t_h(line: WashLine, od_t_h: float, economy: float) -> float:

@@ -6,9 +6,24 @@ from dataclasses import dataclass, replace
 from core.colour import brightness_from_ks, ks_from_kappa
 from core.constants import SALTCAKE_A_SODIUM, SODIUM_IN_NAOH
 from core.document import Table, item, same, text
-from core.quantity import Quantity, quantities
+from core.errors import ImpossibleInput, Problem
+from core.quantity import Quantity, quantities, quantity
 from core.soda import bound_sodium, held_at
-from core.unit import AIR_DRY, COD_A_KAPPA, LEAST_KAPPA, NOTHING, Acts, Drawn, Facts, Inlet, Warmth, Worked, checked, of_pulp
+from core.unit import (
+    AIR_DRY,
+    COD_A_KAPPA,
+    LEAST_KAPPA,
+    NOTHING,
+    Acts,
+    Drawn,
+    Facts,
+    Inlet,
+    Upset,
+    Warmth,
+    Worked,
+    checked,
+    of_pulp,
+)
 from core.wash.line import WashCase, Washer, WashFound, wash_line
 from core.wash.oxygen import OxygenCase, delignify
 
@@ -31,21 +46,37 @@ class WashPlan:
     name: str = text("Name")
     df: float = same(WashCase, "df")
     washers: tuple[Washer, ...] = item(Table(label="Washers", of=Washer, key="stages", least=1, most=12))
+    stopped: float = quantity(
+        "Washers stopped", "", possible=(0, 11), whole=True, decimals=0, default=0.0, help="counted from the last one"
+    )
     loss_row: str = text("Row of its soda loss", default="", names="plan")
     wood: str = same(WashCase, "wood", default="softwood")
     ph: float = same(WashCase, "ph", default=10.0)
     feed_pct: float = same(WashCase, "feed_pct", default=11.0)
     x0: float = same(WashCase, "x0", default=60.0)
 
+    @property
+    def in_service(self) -> tuple[Washer, ...]:
+        """The washers that the pulp passes."""
+        return self.washers[: len(self.washers) - int(self.stopped)]
+
     def tried(self) -> None:
-        """Raises: ImpossibleInput for washers that cannot wash."""
+        """Raises: ImpossibleInput for washers that cannot wash, or where all of them are stopped."""
+        if not self.in_service:
+            told = f"is {self.stopped:g}; of {len(self.washers)} washers one at least must wash"
+            raise ImpossibleInput(Problem("stopped", told))
         wash_line(self.case(NOTHING))
 
     def settings(self) -> Mapping[str, float]:
-        return {"df": self.df}
+        return {"df": self.df, "stopped": self.stopped}
 
     def settable(self) -> Mapping[str, Quantity]:
-        return {"df": quantities(WashCase)["df"]}
+        stopped = replace(quantities(WashPlan)["stopped"], possible=(0.0, len(self.washers) - 1.0))
+        return {"df": quantities(WashCase)["df"], "stopped": stopped}
+
+    def upsets(self) -> tuple[Upset, ...]:
+        left = len(self.washers) - int(self.stopped)
+        return (Upset(name="one more washer stops", settings={"stopped": self.stopped + 1.0}),) if left > 1 else ()
 
     def set_to(self, values: Mapping[str, float]) -> "WashPlan":
         return replace(self, **checked(values, self.settable()))
@@ -63,23 +94,23 @@ class WashPlan:
             wood=self.wood,
             ph=self.ph,
             od_t_h=min(500.0, inlet.solids_t_h),
-            washers=self.washers,
+            washers=self.in_service,
         )
 
     def act(self, inlet: Inlet) -> Acts:
         """Raises: ImpossibleInput for a line that cannot wash so."""
         case = self.case(inlet)
-        found = wash_line(case)
+        result = wash_line(case)
         carried = (100.0 - case.feed_pct) / case.feed_pct * case.x0  # kg an ODt
-        lost = found.loss_kg_adt / AIR_DRY
+        lost = result.loss_kg_adt / AIR_DRY
         return Acts(
             liquor_on=min(1.0, max(0.0, lost / carried)) if carried > 0.0 else None,
-            out_pct=self.washers[-1].out_pct,
-            takes=Drawn(t_h=found.shower_m3_h),
-            warmth=Warmth(keeps=_kept(found)),
-            adds=held_at(inlet, found.bound_kg_adt / SALTCAKE_A_SODIUM / AIR_DRY),
-            duties={"water_t_h": found.shower_m3_h, "evaporators_t_h": found.evaporators_t_h, "steam_t_h": found.steam_t_h},
-            worked=(Worked(model="wash.line", case=case, result=found),),
+            out_pct=self.in_service[-1].out_pct,
+            takes=Drawn(t_h=result.shower_m3_h),
+            warmth=Warmth(keeps=_kept(result)),
+            adds=held_at(inlet, result.bound_kg_adt / SALTCAKE_A_SODIUM / AIR_DRY),
+            duties={"water_t_h": result.shower_m3_h, "evaporators_t_h": result.evaporators_t_h, "steam_t_h": result.steam_t_h},
+            worked=(Worked(model="wash.line", case=case, result=result),),
         )
 
     def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:
@@ -87,8 +118,8 @@ class WashPlan:
         case = self.case(inlet)
         rate = inlet.solids_t_h / AIR_DRY
         shower = acts.duties["water_t_h"] / rate if rate > 0.0 else None
-        known: dict[str, float | str] = {"feed_pct": case.feed_pct, "x0": case.x0, "out_pct": self.washers[-1].out_pct}
-        known |= {"stages": float(len(self.washers))} | ({} if shower is None else {"shower_m3_adt": shower})
+        known: dict[str, float | str] = {"feed_pct": case.feed_pct, "x0": case.x0, "out_pct": self.in_service[-1].out_pct}
+        known |= {"stages": float(len(self.in_service))} | ({} if shower is None else {"shower_m3_adt": shower})
         return of_pulp(inlet) | known | {"kappa": inlet.kappa, "iso_pct": inlet.iso_pct}
 
 
@@ -123,6 +154,12 @@ class OxygenPlan:
     def set_to(self, values: Mapping[str, float]) -> "OxygenPlan":
         return replace(self, **checked(values, self.settable()))
 
+    def upsets(self) -> tuple[Upset, ...]:
+        return (
+            Upset(name="no alkali", settings={"naoh_kg": 0.0}),
+            Upset(name="no oxygen pressure", settings={"bar_abs": quantities(OxygenCase)["bar_abs"].possible[0]}),
+        )
+
     def act(self, inlet: Inlet) -> Acts:
         """Raises: ImpossibleInput."""
         case = OxygenCase(
@@ -135,23 +172,23 @@ class OxygenPlan:
             bar_abs=self.bar_abs,
             cod_kg=min(300.0, inlet.kg_odt("COD")),
         )
-        found = delignify(case)
-        removed = case.kappa_in - found.kappa
+        result = delignify(case)
+        removed = case.kappa_in - result.kappa
         return Acts(
             dissolves=ORGANIC_A_KAPPA * removed / 1000.0,
-            kappa=found.kappa,
-            iso_pct=brightness_from_ks(ks_from_kappa(found.kappa)),
+            kappa=result.kappa,
+            iso_pct=brightness_from_ks(ks_from_kappa(result.kappa)),
             adds={
                 "COD": COD_A_KAPPA * removed * inlet.solids_t_h,
-                "ALK": found.alkali_left_kg * inlet.solids_t_h,
+                "ALK": result.alkali_left_kg * inlet.solids_t_h,
             }
-            | held_at(inlet, bound_sodium(self.wood, found.end_ph), SODIUM_IN_NAOH * case.naoh_kg * inlet.solids_t_h),
+            | held_at(inlet, bound_sodium(self.wood, result.end_ph), SODIUM_IN_NAOH * case.naoh_kg * inlet.solids_t_h),
             duties={"NaOH_kg_h": case.naoh_kg * inlet.solids_t_h},
             warmth=Warmth(
                 to_c=self.temp_c, leaves_c=self.temp_c, reaction_mj_h=MJ_A_KAPPA * max(0.0, removed) * inlet.solids_t_h
             ),
-            worked=(Worked(model="oxygen.delignify", case=case, result=found),),
-            cautions=found.cautions,
+            worked=(Worked(model="oxygen.delignify", case=case, result=result),),
+            cautions=result.cautions,
         )
 
     def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:

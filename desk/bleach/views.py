@@ -1,6 +1,7 @@
 """Bleach: a sequence read from its notation, its picture and charges, least cost, two schools side by side, and the chemical
 tanks."""
 
+from contextlib import suppress
 from dataclasses import replace
 from datetime import timedelta
 from typing import NamedTuple
@@ -14,6 +15,7 @@ from django.views.decorators.http import require_http_methods, require_safe
 from core.bleach import line as bleaching
 from core.bleach.ceilings import CL, DT, HP, OF_STAGE, STRENGTH_MOST_G_L, mind_charge, mind_strength
 from core.bleach.line import READY, Bleached, Cheapest, Plan, ad_of, cheapest, od_of, slopes, solution_l_min, typical, water_of
+from core.bleach.models import one_stage, stage_case
 from core.bleach.plant import BY_CHARGE, case_of, found_of, plan_of
 from core.bleach.sequence import CODES, Misread, Sequence, read
 from core.bleach.stages import CHEMICAL, Setting
@@ -438,10 +440,10 @@ def _to_put(plan: Plan, standing: Standing) -> dict[str, str]:
         return {}
     pairs = zip(plan.settings, standing.plan.settings, strict=True)
     names = standing.unit.settings()
-    found = {
+    result = {
         f"charge.{i}": f"{ad_of(a.charge):.3f}" for i, (a, b) in enumerate(pairs, start=1) if abs(a.charge - b.charge) > 1e-4
     }
-    return {k: v for k, v in found.items() if k in names}
+    return {k: v for k, v in result.items() if k in names}
 
 
 def _other(held) -> tuple[Plan, Bleached] | None:
@@ -450,6 +452,17 @@ def _other(held) -> tuple[Plan, Bleached] | None:
         return None
     plan = plan_of(case)
     return plan, bleaching.bleach(plan, over="mind")
+
+
+def _stage_by_stage(plan: Plan, done) -> list[tuple[str, Worked]]:
+    """What each stage does to the pulp that comes to it, as cases of their own; without those that another model tells."""
+    cases = ((step.stage.name, stage_case(step.stage.name, step.into, step.setting, plan.wood)) for step in done.steps)
+    told = []
+    for name, case in cases:
+        if case is not None:
+            with suppress(ImpossibleInput):  # a charge over its ceiling is minded on the line, and refused alone
+                told.append((name, Worked(model="bleach.stage", case=case, result=one_stage(case))))
+    return told
 
 
 def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Standing | None, held=None) -> dict:
@@ -480,12 +493,13 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Sta
         r["due"] = request.now + timedelta(minutes=step.ends_min)
         if r["card"] and r["card"] not in shown:
             shown.append(r["card"])
-    found = {
+    result = {
         "b": done,
         "worked": Worked(model="bleach.plant", case=case_of(plan), result=found_of(done)),
         "mark": f"m-{judge(done.iso, row.band, confirmed=True).state.value}" if row else "",
         "wanted_words": f"last washer wanted {row.band.low:.1f} to {row.band.high:.1f}" if row else "",
         "slopes": slopes(plan),
+        "by_stage": _stage_by_stage(plan, done),
         "p": sequence_picture(plan, done, other=_other(held), after=after, target=v["target"]),
         "cards": shown,
         "water": water_of(plan),
@@ -503,7 +517,7 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Sta
         "front": moved,
     }
     if solved:
-        found |= {
+        result |= {
             "put": _address(plan, after[0], v, standing.key if standing else ""),
             "charges": [
                 (plan.sequence.stages[i].name, ad_of(plan.settings[i].charge), ad_of(c))
@@ -512,14 +526,14 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Sta
         }
     if moved:
         step = done.steps[moved.stage]
-        found |= {
+        result |= {
             "front_at": request.now + timedelta(minutes=step.starts_min),
             "front_seen": request.now + timedelta(minutes=done.minutes),
             "front_from": ad_of(moved.before),
             "front_to": ad_of(moved.after),
             "front_l": solution_l_min(ad_of(moved.after), v["od_t_h"], v["clo2_g_l"]),
         }
-    return found
+    return result
 
 
 def solved_plan(plan: Plan, solved: Cheapest) -> Plan:
@@ -666,12 +680,12 @@ def tanks(request):
             problem, field = f"Value is “{text}”; it must be a number.", "value"
         except book.BookRefused as refusal:
             problem, field = str(refusal), refusal.field
-    found = standings(state)
+    result = standings(state)
     context = station(
         request,
         state,
         tanking=True,
-        standings=found,
+        standings=result,
         problem=problem,
         field=field,
         typed=request.POST,

@@ -8,11 +8,10 @@ from core.catalogue import find
 from core.errors import CoreError, ImpossibleInput
 from core.quantity import quantities, row_fields
 from desk.cases.models import HeldCase
+from desk.kit.held import MOST_HELD
 from desk.kit.templatetags.vat import changed, figure
 from desk.kit.units import Schools, shown
 from desk.kit.writing import writing
-
-MOST = 200
 
 
 class CaseRefused(Exception):
@@ -36,8 +35,8 @@ def hold(*, name: str, model_name: str, given: Any, address: str, by, now) -> He
     if not told["feasible"]:
         raise CaseRefused(f"It has no answer: {told['infeasible']['field']} {told['infeasible']['reason']}.")
     with writing():
-        if HeldCase.objects.filter(by=by, let_go_at=None).count() >= MOST:
-            raise CaseRefused(f"You hold {MOST} cases already; let some go first.")
+        if not HeldCase.room(by):
+            raise CaseRefused(f"You hold {MOST_HELD} cases already; let some go first.")
         return HeldCase.objects.create(
             name=name,
             model_name=model_name,

@@ -59,11 +59,11 @@ def _curve(model, case, name: str, shown: str, xs) -> list[tuple[float, float]]:
     points = []
     for x in xs:
         try:
-            found = model.function(replace(case, **{name: x}))
+            result = model.function(replace(case, **{name: x}))
         except ImpossibleInput:
             continue
-        if not isinstance(found, Infeasible) and abs(getattr(found, shown)) < 1e12:
-            points.append((x, getattr(found, shown)))
+        if not isinstance(result, Infeasible) and abs(getattr(result, shown)) < 1e12:
+            points.append((x, getattr(result, shown)))
     return points
 
 
@@ -155,13 +155,13 @@ def on_line(state, model_name: str) -> list[OnLine]:
     """The units of the line that run a model, in the order of the fibre; none where no mill is set up."""
     if state is None:
         return []
-    found = []
+    result = []
     for u in state.mill.units:
         acts, plan = state.line.acts.get(u.id), state.line.acting.get(u.id)
         for worked in acts.worked if acts else ():
             if worked.model == model_name:
-                found.append(OnLine(u.id, u.title, worked.case, dict(plan.settings())))
-    return found
+                result.append(OnLine(u.id, u.title, worked.case, dict(plan.settings())))
+    return result
 
 
 def _from_the_line(request, state, bench: Bench, form) -> dict:

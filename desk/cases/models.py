@@ -3,10 +3,11 @@
 from django.conf import settings
 from django.db import models
 
+from desk.kit.held import Held
 from desk.kit.seal import Sealed
 
 
-class HeldCase(Sealed):
+class HeldCase(Held, Sealed):
     """One held case. What it gave is kept with the core version, and worked out anew when it is compared."""
 
     name = models.CharField(max_length=80)

@@ -3,7 +3,6 @@
 from urllib.parse import urlencode
 
 from django.contrib import messages
-from django.core.exceptions import PermissionDenied
 from django.db.models import Q
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -15,7 +14,6 @@ from desk.cases.actions import CaseRefused, compare, hold
 from desk.cases.models import HeldCase
 from desk.kit.text import whole
 from desk.kit.ways import own_path
-from desk.kit.writing import writing
 from desk.log.models import Kind, Record
 from desk.people.rights import may
 
@@ -54,7 +52,7 @@ def hold_case(request):
 @require_safe
 def listing(request):
     """The cases held here; ?a= and ?b= puts two beside each other."""
-    cases = HeldCase.objects.filter(let_go_at=None).select_related("by")
+    cases = HeldCase.standing()
     if request.GET.get("mine") == "1":
         cases = cases.filter(by=request.user)
     context = {"cases": cases[:100], "mine": request.GET.get("mine") == "1"}
@@ -88,9 +86,6 @@ def one(request, pk: int):
 def let_go(request, pk: int):
     """Take a case off the list; its address still shows it."""
     case = get_object_or_404(HeldCase, pk=pk)
-    if case.by_id != request.user.pk:
-        raise PermissionDenied("Only the one who holds a case lets it go.")
-    with writing():
-        HeldCase.objects.filter(pk=pk, let_go_at=None).update(let_go_at=request.now)
+    case.let_go(by=request.user, now=request.now)
     messages.success(request, f"“{case.name}” is let go.")
     return redirect("cases:list")

@@ -252,13 +252,13 @@ def belt(request):
         may_record=request.user.may("record"),
         band=band,
     )
-    found = None
+    result = None
     if plan is None:
         errors["share_0"] = "The set-up has no batch cook; an engineer adds one."
     elif not errors:
         try:
             worked = _worked(v | shares, basis, plan)
-            found = worked.result.belt
+            result = worked.result.belt
         except ImpossibleInput as refusal:
             errors |= {"c4" if p.field == "classes" else p.field: f"{p.text[0].upper()}{p.text[1:]}" for p in refusal.problems}
         except CoreError as failure:
@@ -274,7 +274,7 @@ def belt(request):
         "classes": [{**w, "label": words} for w, (_, _, words, _) in zip(classes, CLASSES, strict=True)],
         "errors": errors,
     }
-    if found is not None:
+    if result is not None:
         known = [
             (s.pile.name, s.pile.kind, s.now, s.pile.limit_days) for s in context["piles"] if s.now is not None and s.now.layers
         ]
@@ -282,35 +282,35 @@ def belt(request):
         held = held_case(request.GET.get("held", ""), find("chips.belt"))
         other = case_held(held, find("chips.belt"))
         context |= {
-            "b": found,
+            "b": result,
             "worked": worked,
             "put_in_force": _to_put(request, state, unit, v["feed_t_h"]),
             "held": held,
             "hold_name": f"{plan.species} belt, {clock(state.now)}",
             "marks": {
-                "kappa": f"m-{judge(found.uneven.kappa, band, confirmed=True).state.value}",
-                "spread": _mark(found.spread, belts.SPREAD_LIMITS),
-                "thick": _mark(found.over_thick_pct, belts.OVER_THICK_LIMITS),
+                "kappa": f"m-{judge(result.uneven.kappa, band, confirmed=True).state.value}",
+                "spread": _mark(result.spread, belts.SPREAD_LIMITS),
+                "thick": _mark(result.over_thick_pct, belts.OVER_THICK_LIMITS),
             },
             "limit_words": {
                 "spread": "good under {:.0%} of the mean, act over {:.0%}".format(*belts.SPREAD_LIMITS).replace("%", " %"),
                 "thick": "default: watch over {:.0f} %, act over {:.0f} %".format(*belts.OVER_THICK_LIMITS),
             },
-            "dry_words": f"dry basis {found.dry_pct:.1f} %, a full chip {found.full_pct:.0f}",
-            "void_words": f"void filled {100.0 * found.steamed.void_filled:.0f} %",
+            "dry_words": f"dry basis {result.dry_pct:.1f} %, a full chip {result.full_pct:.0f}",
+            "void_words": f"void filled {100.0 * result.steamed.void_filled:.0f} %",
             "shares": [
-                (name, [pct(getattr(found.mix, b)[i], 1) for b in ("green", "dry", "solid", "loose")])
+                (name, [pct(getattr(result.mix, b)[i], 1) for b in ("green", "dry", "solid", "loose")])
                 for i, name in enumerate(("Round wood", "Sawmill"))
             ],
             "p": belt_picture(
-                found.uneven,
-                found.after,
+                result.uneven,
+                result.after,
                 [(k, shares[k]) for k, *_ in CLASSES],
                 EDGES,
                 known,
                 band,
-                found.dry_pct,
-                found.full_pct,
+                result.dry_pct,
+                result.full_pct,
                 wood,
                 belts.belt(other).uneven if other is not None else None,
             ),

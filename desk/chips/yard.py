@@ -162,11 +162,11 @@ def counts(state, days: int = 7) -> list[Count]:
 
 def looked(state) -> dict[str, Record]:
     """The newest look at each feed."""
-    found = {}
+    result = {}
     for r in (
         Record.objects.current()
         .filter(kind=Kind.EVENT, subject__startswith="feed.", status__startswith="look.", at__lte=state.now)
         .order_by("at", "id")
     ):
-        found[r.subject.removeprefix("feed.")] = r
-    return found
+        result[r.subject.removeprefix("feed.")] = r
+    return result

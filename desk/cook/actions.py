@@ -13,6 +13,7 @@ from django.utils import timezone
 
 from core.cook import fit as fits
 from core.cook import follow, kinetic
+from core.cook.blowing import ReliefCase
 from core.cook.kinetic import Charge
 from core.cook.profile import h_factor, thinned
 from core.cook.running import MOST_POINTS
@@ -20,6 +21,7 @@ from core.cook.species import DEFAULT, SPECIES, Fitted
 from core.cook.trust import Bias, bias_of
 from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.next_cook import MOST_EA, MOST_H, NextCook, next_case, next_cook
+from core.quantity import quantities
 from core.unit import Worked
 from desk.cook import thermometer
 from desk.cook.models import Cook, CookFit, CookPoint
@@ -100,12 +102,17 @@ def minute_of(cook: Cook, when: datetime) -> float:
 
 @writing()
 def add_point(*, cook: Cook, minute: float, value: float, by, now, kind: str = "t") -> CookPoint:
-    """A temperature (kind t) or a residual alkali (kind r). Later than the one before, not ahead of the clock."""
+    """A temperature (kind t), a residual alkali (r) or a gauge pressure (p). Later than the one before, not ahead of the
+    clock."""
     refuse(by, "cook")
     cook = Cook.objects.get(pk=cook.pk)
     if cook.blown_at:
         raise CookRefused("value", f"Cook {cook.number} is blown; its log is closed.")
-    low, high, unit = (-10.0, 200.0, "°C") if kind == "t" else (0.0, cook.given.ea_pct_naoh * 10.0 / cook.given.lw_m3_t, "g/L")
+    low, high, unit = {
+        "t": (-10.0, 200.0, "°C"),
+        "r": (0.0, cook.given.ea_pct_naoh * 10.0 / cook.given.lw_m3_t, "g/L"),
+        "p": (*quantities(ReliefCase)["bar_gauge"].possible, "bar gauge"),
+    }[kind]
     if not low <= value <= high:
         raise CookRefused("value", f"Value is {value:g} {unit}; it must be {low:g} to {high:.1f} {unit}.")
     last = cook.points.filter(kind=kind).aggregate(m=Max("minute"))["m"]
@@ -139,6 +146,11 @@ def log_of(cook: Cook, until: datetime | None = None) -> tuple[tuple[float, floa
 
 def measured_of(cook: Cook) -> tuple[tuple[float, float], ...]:
     return tuple((p.minute, p.value) for p in cook.points.all() if p.kind == "r")
+
+
+def pressure_of(cook: Cook) -> CookPoint | None:
+    """The newest gauge pressure that was kept with a cook."""
+    return next((p for p in reversed(list(cook.points.all())) if p.kind == "p"), None)
 
 
 def _may_be(choice: str, why: str, allowed: tuple[str, ...] = ("take", "alter", "refuse")) -> None:
@@ -384,9 +396,9 @@ def decide_rate(*, move: dict | None, choice: str, why: str, by, now) -> Record:
 
 def blows(species: str) -> tuple[fits.Blow, ...]:
     """Every tested cook of a species as it was run: its own log where it has one, else its plan."""
-    found = []
+    result = []
     for c in Cook.objects.filter(species=species, kappa__isnull=False).prefetch_related("points").order_by("number"):
-        found.append(
+        result.append(
             fits.Blow(
                 charge=c.given,
                 points=as_run(c),
@@ -395,7 +407,7 @@ def blows(species: str) -> tuple[fits.Blow, ...]:
                 yield_pct=math.nan if c.yield_pct is None else c.yield_pct,
             )
         )
-    return tuple(found)
+    return tuple(result)
 
 
 def fit_to_blows(species: str, told: Callable[[int], None] | None = None) -> fits.Fit | Infeasible:
@@ -522,14 +534,14 @@ def read_csv(text: str) -> tuple[list[str], list[dict[str, str]]]:
     try:
         rows = csv.DictReader(io.StringIO(text))
         header = [h.strip() for h in rows.fieldnames or []]
-        found = [{(k or "").strip(): (v or "").strip() for k, v in r.items() if isinstance(v, str | type(None))} for r in rows]
+        result = [{(k or "").strip(): (v or "").strip() for k, v in r.items() if isinstance(v, str | type(None))} for r in rows]
     except csv.Error as error:
         raise CookRefused("file", f"File is no CSV: {error}") from None
-    if not header or not found:
+    if not header or not result:
         raise CookRefused("file", "File has no rows under a header.")
-    if len(found) > MOST_IMPORT:
-        raise CookRefused("file", f"File has {len(found)} rows; it must be at most {MOST_IMPORT}.")
-    return header, found
+    if len(result) > MOST_IMPORT:
+        raise CookRefused("file", f"File has {len(result)} rows; it must be at most {MOST_IMPORT}.")
+    return header, result
 
 
 @dataclass(frozen=True)

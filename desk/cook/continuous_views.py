@@ -60,9 +60,9 @@ def vessel(request):
     if state is None:
         return render(request, "no_mill.html")
     data = request.POST if request.method == "POST" else request.GET
-    found = _digester(state)
-    species, opening, sources = _opening(state, found)
-    zones = found[1].zones if found and found[1].zones else ZONES
+    result = _digester(state)
+    species, opening, sources = _opening(state, result)
+    zones = result[1].zones if result and result[1].zones else ZONES
     wells = [w.read(data) | {"source": sources[w.name] if w.name not in data else ""} for w in opening]
     rows = [
         {
@@ -82,8 +82,8 @@ def vessel(request):
             values = {w["name"]: w["value"] for w in every}
             held = held_case(request.GET.get("held", ""), find("cook.vessel"))
             context |= _worked(values, state, species, zones, held)
-            context["put_in_force"] = _to_put(request, values, found)
-            context["beside"] = beside(state, found[0]) if found else []
+            context["put_in_force"] = _to_put(request, values, result)
+            context["beside"] = beside(state, result[0]) if result else []
         except ImpossibleInput as refusal:
             for problem in refusal.problems:
                 next((w for w in every if w["name"] == problem.field), every[0])["error"] = f"{problem.field} {problem.text}"

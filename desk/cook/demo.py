@@ -7,8 +7,10 @@ from datetime import timedelta
 import numpy as np
 
 from core.cook import kinetic
+from core.cook.blowing import ATMOSPHERE_BAR
 from core.cook.kinetic import Charge
 from core.cook.species import DEFAULT, Fitted
+from core.heat import p_saturation
 from desk.cook.models import Cook, CookPoint
 
 PLANT = {
@@ -21,6 +23,7 @@ PLANS = {
     "alder": (17.5, 28.4, 4.0, 20.0, 18.0, ((0.0, 80.0), (90.0, 165.0), (143.0, 165.0))),
 }
 LATEST_HOLD_MIN = 16.0
+GAS_BAR = 0.2  # gas in the digester that cooks, above saturation
 LARCH_CYCLE_MIN = 122.0  # two digesters, 2 h 2 apart
 
 
@@ -108,6 +111,9 @@ def build_cooks(people, now) -> None:
                 for m, t in zip(minutes, temps, strict=True)
             ]
         )
+        if blown is None:
+            gauge = p_saturation(float(temps[-1])) - ATMOSPHERE_BAR + GAS_BAR
+            CookPoint.objects.create(cook=cook, kind="p", minute=float(minutes[-1]), value=round(gauge, 1), by=by)
 
 
 __all__ = ["build_cooks"]

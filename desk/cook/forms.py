@@ -59,7 +59,7 @@ def _liquor_read(state, unit: str):
 def openings(state) -> dict[str, Opening]:
     """The cooks of this mill as they are run now, by wood or plant: charge as in force, moisture as the chips come, the plan's
     log."""
-    titles, found = {u.id: u.title for u in state.mill.units}, {}
+    titles, result = {u.id: u.title for u in state.mill.units}, {}
     for unit, plan in state.line.acting.items():
         if not isinstance(plan, CookPlan):
             continue
@@ -84,8 +84,8 @@ def openings(state) -> dict[str, Opening]:
         met = plan.met(inlet)
         other = abs(met.ea_pct_naoh / plan.charge.ea_pct_naoh - 1.0) > MET_FROM
         points = plan.way(inlet.solids_t_h)
-        found[plan.species] = Opening(unit, titles[unit], wells, points, sources, met if other else None)
-    return found
+        result[plan.species] = Opening(unit, titles[unit], wells, points, sources, met if other else None)
+    return result
 
 
 class Profile:

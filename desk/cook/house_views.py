@@ -50,27 +50,27 @@ def _continuous(state) -> list[dict]:
 
 def _wells(lanes: list[dict]) -> tuple[Well, ...]:
     """The wells of the digesters and of the steam that each continuous one draws."""
-    found = [
+    result = [
         Well(f"draws_{i}", f"{lane['name'].capitalize()} draws", "t/h steam", DRAWS[min(i, len(DRAWS) - 1)], 0.0, 100.0)
         for i, lane in enumerate(lanes)
     ]
     if lanes:
-        found.append(Well("heats_t_h", "and heats at", "t/h steam", 7.6, 0.0, 100.0))
-    return (*WELLS, *found)
+        result.append(Well("heats_t_h", "and heats at", "t/h steam", 7.6, 0.0, 100.0))
+    return (*WELLS, *result)
 
 
 def _steady(lanes: list[dict], v: dict) -> tuple[houses.Steady, ...]:
     """What the continuous digesters draw, and the heating of the last."""
-    found = [houses.Steady(name=lane["name"], steam_t_h=v[f"draws_{i}"], start=-1e4, end=1e4) for i, lane in enumerate(lanes)]
+    result = [houses.Steady(name=lane["name"], steam_t_h=v[f"draws_{i}"], start=-1e4, end=1e4) for i, lane in enumerate(lanes)]
     if lanes:
-        found.append(houses.Steady(name=f"{lanes[-1]['name']} heats", steam_t_h=v["heats_t_h"], start=HEATS[0], end=HEATS[1]))
-    return tuple(found)
+        result.append(houses.Steady(name=f"{lanes[-1]['name']} heats", steam_t_h=v["heats_t_h"], start=HEATS[0], end=HEATS[1]))
+    return tuple(result)
 
 
 def _batches(state, now, delay: float) -> tuple[list[houses.Batch], dict[str, Cook], dict]:
     """Running and coming cooks of the batch digesters, on minutes from now. The coming ones follow the last plan of their
     digester."""
-    found, cooks, made_of = [], {}, {}
+    result, cooks, made_of = [], {}, {}
     since = now - timedelta(hours=BACK_H + 6)
     newest: dict[str, houses.Batch] = {}
     kept = Cook.objects.filter(started_at__gte=since, started_at__lte=now)
@@ -91,7 +91,7 @@ def _batches(state, now, delay: float) -> tuple[list[houses.Batch], dict[str, Co
             done=True,
         )
         newest[c.digester] = made
-        found.append(made)
+        result.append(made)
         cooks[made.name], made_of[made.name] = c, done
     coming = []
     for digester, last in newest.items():
@@ -102,7 +102,7 @@ def _batches(state, now, delay: float) -> tuple[list[houses.Batch], dict[str, Co
     coming.sort(key=lambda b: b.rise_at)
     if coming:
         coming[0] = replace(coming[0], rise_at=coming[0].rise_at + delay)
-    return [*found, *coming], cooks, made_of
+    return [*result, *coming], cooks, made_of
 
 
 @require_safe
@@ -124,9 +124,11 @@ def house(request):
         )
         steady = _steady(lanes, v)
         window = {"start": 0.0, "end": AHEAD_H * 60.0}
-        found = houses.look_ahead(tuple(batches), steady, limits, **window)
+        result = houses.look_ahead(tuple(batches), steady, limits, **window)
         coming = sorted((b for b in batches if not b.done and b.rise_at > 0), key=lambda b: b.rise_at)
-        way = houses.later_start(tuple(batches), coming[0].name, steady, limits, **window) if coming and found.clashes else None
+        way = (
+            houses.later_start(tuple(batches), coming[0].name, steady, limits, **window) if coming and result.clashes else None
+        )
         kappas = {
             b.name: cooks[b.name].kappa if b.done and cooks[b.name].kappa is not None else made_of[b.name] for b in batches
         }
@@ -148,8 +150,8 @@ def house(request):
             )
             worked = Worked(model="cook.house", case=case, result=houses.house(case))
         context |= {
-            "house": found,
-            "clashes": [(c, at(c.start), at(c.end)) for c in found.clashes[:6]],
+            "house": result,
+            "clashes": [(c, at(c.start), at(c.end)) for c in result.clashes[:6]],
             "way": way,
             "next": coming[0] if coming else None,
             "way_at": at(coming[0].rise_at + way[0]) if way else None,
@@ -172,7 +174,7 @@ def house(request):
             "p": house_picture(
                 batches,
                 kappas,
-                found,
+                result,
                 limits,
                 lanes,
                 request.now,

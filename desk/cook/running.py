@@ -28,9 +28,9 @@ class RunningCook:
 
 def running_cooks(now: datetime) -> list[RunningCook]:
     """Every cook that runs at a time, the one that is blown first before the others."""
-    found = []
+    result = []
     for cook in Cook.objects.filter(blown_at=None, started_at__lte=now):
         last = cook.profile[-1][0]
         minute = (now - cook.started_at).total_seconds() / 60.0
-        found.append(RunningCook(cook, minute, last, cook.started_at + timedelta(minutes=last)))
-    return sorted(found, key=lambda r: r.blows_at)
+        result.append(RunningCook(cook, minute, last, cook.started_at + timedelta(minutes=last)))
+    return sorted(result, key=lambda r: r.blows_at)

@@ -22,11 +22,11 @@ def read(cook: Cook, until: datetime) -> list[tuple[float, float]]:
     if signal is None or until <= cook.started_at:
         return []
     buckets = max(1, int((until - cook.started_at) / timedelta(minutes=EVERY_MIN)))
-    found = []
+    result = []
     for b in store.series(signal, cook.started_at, until, buckets):
         minute = (at(b.at_ms) - cook.started_at) / timedelta(minutes=1)
-        found.append((round(minute, 1), round(b.mean, 1)))
-    return found
+        result.append((round(minute, 1), round(b.mean, 1)))
+    return result
 
 
 def joined(typed: list[tuple[float, float]], metered: list[tuple[float, float]]) -> tuple[tuple[float, float], ...]:
@@ -45,10 +45,10 @@ def settle(cook: Cook, until: datetime) -> None:
 def truths(now: datetime) -> dict[str, float]:
     """What a simulated plant's digesters are at: the plan of their running cook, a little cooler in digester 1; else warm and
     empty."""
-    found = {s.tag: 60.0 for s in Signal.objects.filter(tag__startswith="temp.digester.")}
+    result = {s.tag: 60.0 for s in Signal.objects.filter(tag__startswith="temp.digester.")}
     for cook in Cook.objects.filter(blown_at=None, started_at__lte=now):
         minute, plan = (now - cook.started_at) / timedelta(minutes=1), cook.profile
-        if (tag := tag_of(cook.digester)) in found:
+        if (tag := tag_of(cook.digester)) in result:
             cooler = COOLER_C if cook.digester == "1" and minute > 60 else 0.0
-            found[tag] = float(np.interp(minute, [m for m, _ in plan], [t for _, t in plan])) - cooler
-    return found
+            result[tag] = float(np.interp(minute, [m for m, _ in plan], [t for _, t in plan])) - cooler
+    return result

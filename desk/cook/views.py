@@ -2,6 +2,7 @@
 
 import csv
 import io
+import math
 from dataclasses import replace
 from datetime import timedelta
 from queue import SimpleQueue
@@ -19,8 +20,9 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 from core.catalogue import find
 from core.cook import fit as fits
 from core.cook import follow, kinetic, trust
+from core.cook.blowing import DivertCase, ReliefCase, blow_decision, decision_case, divert, relief
 from core.cook.design import charge_of, designed, liquor_of, logged, solve_for
-from core.cook.profile import h_factor
+from core.cook.profile import h_factor, temp_at
 from core.cook.running import as_run, as_run_case, running, running_case
 from core.cook.species import DEFAULT, NAMES
 from core.errors import CoreError, ImpossibleInput, Infeasible
@@ -45,8 +47,10 @@ from desk.mill.ribbon import STATIONS, draw_small
 from desk.people.rights import may, refuse
 
 TOLD_AT = 30.0  # the kappa that a band is told at
+KEPT = {"temperature": "°C", "residual": "g/L", "pressure": "bar gauge"}  # of a running cook, by its key
 LEVERS = (("time", "time"), ("temperature", "temperature"), ("charge", "charge"))
 PAGE = 40
+OLD_MIN = 5.0  # a pressure may be this much younger than the last temperature
 
 
 def station(request, state, **more) -> dict:
@@ -101,7 +105,7 @@ def design_page(request):
         try:
             logged_case = logged(case, profile.points, use)
             worked = Worked(model="cook.design", case=logged_case, result=designed(logged_case))
-            found = worked.result.design
+            result = worked.result.design
         except ImpossibleInput as refusal:
             for p in refusal.problems:
                 form.add_error(p.field if p.field in form.fields else None, p.text)
@@ -114,21 +118,21 @@ def design_page(request):
             held = held_case(request.GET.get("held", ""), find("cook.design"))
             other = case_held(held, find("cook.design"))
             context |= {
-                "d": found,
+                "d": result,
                 "worked": worked,
                 "case": case,
                 "put_in_force": _to_put(request, case, opening),
                 "beside": beside(state, opening.unit) if opening and case.species == opening.wells["species"] else [],
                 "met": _met(case, profile.points, use, opening),
-                "mark": f"m-{judge(found.cooked.kappa, band, confirmed=True).state.value}",
-                "sure_words": trust.told(found.cooked.kappa, fit and fit.trust),
+                "mark": f"m-{judge(result.cooked.kappa, band, confirmed=True).state.value}",
+                "sure_words": trust.told(result.cooked.kappa, fit and fit.trust),
                 "band": band,
                 "fit": fit,
                 "solved": got,
                 "beyond": solved if isinstance(solved, Infeasible) else None,
-                "rejects": found.rejects,
+                "rejects": result.rejects,
                 "p": cook_picture(
-                    found.cooked,
+                    result.cooked,
                     profile.points,
                     band=(band.low, band.high),
                     end=profile.points[-1][0],
@@ -208,6 +212,39 @@ def start(request):
     return redirect("cook:one", cook.number)
 
 
+def _blow(cook: Cook, case) -> dict:
+    """The window of a running cook's blow, and its digester's pressure where a person kept one lately."""
+    decision = decision_case(case)
+    worked = Worked(model="cook.blow_decision", case=decision, result=blow_decision(decision))
+    at = lambda m: clock(cook.started_at + timedelta(minutes=m)) if math.isfinite(m) else ""  # noqa: E731
+    result = {
+        "blow": worked,
+        "blow_words": f"at {case.log[-1][0]:.0f} min, its last temperature",
+        "opens_at": at(worked.result.opens_min),
+        "closes_at": at(worked.result.closes_min),
+    }
+    point = actions.pressure_of(cook)
+    if point is not None and case.log[0][0] <= point.minute <= case.log[-1][0] + OLD_MIN:
+        read = ReliefCase(temp_c=temp_at(case.log, min(point.minute, case.log[-1][0])), bar_gauge=point.value)
+        result |= {
+            "relief": Worked(model="cook.relief", case=read, result=relief(read)),
+            "relief_words": f"{point.value:.1f} bar at {at(point.minute)}, {read.temp_c:.0f} °C",
+        }
+    return result
+
+
+def _diverted(cook: Cook, yield_pct: float) -> Worked:
+    """Where a tested blow may go, blended with the last tested blow of its wood before it."""
+    before = Cook.objects.filter(species=cook.species, kappa__isnull=False, number__lt=cook.number).first()
+    case = DivertCase(
+        kappa=cook.kappa,
+        target=cook.target,
+        pulp_t=cook.wood_t * yield_pct / 100.0,
+        other_kappa=before.kappa if before else cook.target,
+    )
+    return Worked(model="cook.divert", case=case, result=divert(case))
+
+
 def _followed(cook: Cook, now) -> dict:
     """A running cook as the page shows it."""
     minute = minute_of(cook, now)
@@ -239,6 +276,7 @@ def _followed(cook: Cook, now) -> dict:
         after = kinetic.cook(cook.species, cook.given, after_points, coefficients=use, corrections=measured)
     at = lambda m: cook.started_at + timedelta(minutes=m)  # noqa: E731
     return {
+        **_blow(cook, case),
         "f": seen,
         "worked": worked,
         "so_far_words": f"at the last temperature, {seen.minute:.0f} min",
@@ -277,9 +315,9 @@ def _asked_next(state, cook: Cook, points) -> dict:
     worked = actions.worked_next(cook, band)
     move = worked.result.move
     decided = actions.decided_on_next(cook)
-    found = {"next": move, "next_worked": worked, "decided": decided, "band": band}
+    result = {"next": move, "next_worked": worked, "decided": decided, "band": band}
     if move is None:
-        return found
+        return result
     taken = replace(move, size=decided.data["after"] - decided.data["before"]) if decided else move
     charge, plan = next_plan(cook.given, cook.profile, taken)
     asked = {
@@ -293,12 +331,12 @@ def _asked_next(state, cook: Cook, points) -> dict:
     }
     for i, (m, t) in enumerate(plan[:7]):
         asked |= {f"m{i}": f"{m:.4g}", f"t{i}": f"{t:.4g}"}
-    found["design"] = f"{reverse('cook:design')}?{urlencode(asked)}"
+    result["design"] = f"{reverse('cook:design')}?{urlencode(asked)}"
     if decided:
-        found["came"] = Cook.objects.filter(
+        result["came"] = Cook.objects.filter(
             species=cook.species, started_at__gte=decided.entered_at, kappa__isnull=False
         ).last()
-    return found
+    return result
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
@@ -345,6 +383,11 @@ def one(request, number: int):
                 "others": Cook.objects.filter(species=cook.species).exclude(pk=cook.pk)[:8],
             }
             if cook.kappa is not None:
+                diverted = _diverted(cook, done.yield_pct)
+                context |= {
+                    "divert": diverted,
+                    "divert_words": f"with pulp of kappa {diverted.case.other_kappa:.1f}, the blow before",
+                }
                 context |= {"doubt": actions.doubt_of(cook), **_asked_next(state, cook, points)}
     except CoreError as failure:
         context["trouble"] = str(failure)
@@ -361,10 +404,10 @@ def _number(request, name: str) -> float:
 
 def _act(request, cook: Cook, state) -> None:
     act, by, now = request.POST.get("act", ""), request.user, request.now
-    if act in ("temperature", "residual"):
+    if act in KEPT:
         minute = _number(request, "minute") if request.POST.get("minute", "").strip() else round(minute_of(cook, now), 1)
         kept = actions.add_point(cook=cook, minute=minute, value=_number(request, "value"), by=by, now=now, kind=act[0])
-        messages.success(request, f"Kept: {kept.minute:.0f} min, {kept.value:g} {'°C' if act == 'temperature' else 'g/L'}.")
+        messages.success(request, f"Kept: {kept.minute:.0f} min, {kept.value:g} {KEPT[act]}.")
     elif act in ("take", "alter", "refuse"):
         actions.hold_on(
             cook=cook,
@@ -403,16 +446,16 @@ def _act(request, cook: Cook, state) -> None:
 
 
 def _asked(request):
-    found = Cook.objects.all()
+    result = Cook.objects.all()
     if request.GET.get("species") in NAMES:
-        found = found.filter(species=request.GET["species"])
+        result = result.filter(species=request.GET["species"])
     if request.GET.get("digester"):
-        found = found.filter(digester=request.GET["digester"][:20])
+        result = result.filter(digester=request.GET["digester"][:20])
     if request.GET.get("state") == "cooking":
-        found = found.filter(blown_at=None)
+        result = result.filter(blown_at=None)
     elif request.GET.get("state") == "tested":
-        found = found.filter(kappa__isnull=False)
-    return found
+        result = result.filter(kappa__isnull=False)
+    return result
 
 
 def _row(c: Cook) -> dict:
@@ -445,16 +488,16 @@ def records(request):
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
-    found = _asked(request)
+    result = _asked(request)
     form = request.GET.get("as", "")
     if form in ("csv", "json", "xlsx"):
-        return _export([_row(c) for c in found.select_related("started_by")[:5000]], form)
+        return _export([_row(c) for c in result.select_related("started_by")[:5000]], form)
     pair = [Cook.objects.filter(number=whole(request.GET.get(k, ""))).first() for k in "ab"]
     context = station(
         request,
         state,
-        cooks=found[:PAGE],
-        total=found.count(),
+        cooks=result[:PAGE],
+        total=result.count(),
         species=sorted(set(Cook.objects.values_list("species", flat=True))),
         asked=request.GET,
         fits=CookFit.objects.all()[:8],
@@ -590,14 +633,14 @@ def fit_page(request, species: str):
         except CookRefused as refusal:
             messages.error(request, str(refusal))
         return redirect("cook:fit", species)
-    found = CookFit.objects.filter(species=species)
-    newest = next((f for f in found if not f.only_bias and f.holds), None)
+    result = CookFit.objects.filter(species=species)
+    newest = next((f for f in result if not f.only_bias and f.holds), None)
     use, in_use = coefficients_in_use(species)
     context = station(
         request,
         state,
         species=species,
-        fits=found[:10],
+        fits=result[:10],
         newest=newest,
         in_use=in_use,
         use=use,
@@ -607,7 +650,7 @@ def fit_page(request, species: str):
         default_half=trust.default_band(TOLD_AT),
         told_at=TOLD_AT,
         enough=bool(newest and newest.trust.enough),
-        outdated=found.exclude(pk__in=[f.pk for f in found if f.holds]).exists(),
+        outdated=result.exclude(pk__in=[f.pk for f in result if f.holds]).exists(),
         blows=Cook.objects.filter(species=species, kappa__isnull=False).count(),
         may_fit=request.user.may("fit"),
         plot=fit_plot(newest.dots) if newest and "lab" in newest.dots else None,

@@ -82,9 +82,9 @@ class Lot:
 
     def judged(self) -> tuple[Disposition, dict[str, list[Record]]]:
         """The rule table's proposal, and the results behind each test."""
-        found, tests = {}, []
+        result, tests = {}, []
         for t in self.grade.tests:
-            results = found[t.key] = self.results(t)
+            results = result[t.key] = self.results(t)
             earlier = Record.objects.current().filter(kind=Kind.RESULT, subject=t.row, at__lt=self.start, status__in=STANDS)
             sd, n = history(tuple(earlier.order_by("-at").values_list("value", flat=True)[:HISTORY_READ]))
             tests.append(
@@ -99,7 +99,7 @@ class Lot:
                     history_n=n,
                 )
             )
-        return dispose(tuple(tests)), found
+        return dispose(tuple(tests)), result
 
 
 def lots(state, *, days: int = TRACED_DAYS):
@@ -115,10 +115,10 @@ def lot(number: str, state) -> Lot | None:
 
 
 def running_lot(state) -> Lot | None:
-    found = Record.objects.current().filter(kind=Kind.LOT_OPEN, at__lte=state.now).order_by("-at", "-id").first()
-    if found is None:
+    result = Record.objects.current().filter(kind=Kind.LOT_OPEN, at__lte=state.now).order_by("-at", "-id").first()
+    if result is None:
         return None
-    newest = Lot(found, state)
+    newest = Lot(result, state)
     return newest if newest.closed is None else None
 
 
@@ -195,17 +195,17 @@ def source_lot(number: str) -> SourceLot | None:
 def rejudge(*, wrong: Record, right: Record, by, now, state) -> None:
     """A corrected test of a lot that was decided on it: the lot is marked to be judged again, with what the rules say now."""
     for opened in Record.objects.current().filter(kind=Kind.LOT_OPEN, at__gte=wrong.at - timedelta(days=TRACED_DAYS)):
-        found = Lot(opened, state)
-        if not found.decisions or not any(_speaks(found, t, wrong, right) for t in found.grade.tests):
+        result = Lot(opened, state)
+        if not result.decisions or not any(_speaks(result, t, wrong, right) for t in result.grade.tests):
             continue
-        proposal, _ = found.judged()
-        last = found.decisions[-1]
+        proposal, _ = result.judged()
+        last = result.decisions[-1]
         says = (
-            f"Lot {found.number}, {last.data['meaning']} {clock(last.at)}, rests on a corrected test: by the "
+            f"Lot {result.number}, {last.data['meaning']} {clock(last.at)}, rests on a corrected test: by the "
             f"rules now {proposal.action.value}"
         )
         data = {"proposed": proposal.action.value, "why": list(proposal.why), "result": right.pk}
-        write(kind=Kind.CORRECTION, subject=found.number, by=by, now=now, says=says, status="re-judge", data=data, about=last)
+        write(kind=Kind.CORRECTION, subject=result.number, by=by, now=now, says=says, status="re-judge", data=data, about=last)
 
 
 def _speaks(found: Lot, test, wrong: Record, right: Record) -> bool:
@@ -284,26 +284,26 @@ def rights(lot_: Lot, proposal: Disposition, person) -> dict[str, str]:
     """For each decision: an empty string when this person may take it now, else why not."""
     again = lot_.judge_again is not None
     open_ = again or lot_.standing in ("running", "waiting", "held")
-    found = {}
+    result = {}
     for act in DECISIONS:
         if lot_.standing in ("released", "diverted") and not again:
-            found[act] = f"the lot is {lot_.standing}"
+            result[act] = f"the lot is {lot_.standing}"
         elif act == "hold" and lot_.standing == "held":
-            found[act] = "it is held already"
+            result[act] = "it is held already"
         elif act != "hold" and lot_.standing == "running":
-            found[act] = "close the lot first"
+            result[act] = "close the lot first"
         elif not person.may(act):
-            found[act] = {
+            result[act] = {
                 "hold": "operator, lab, lead, safety may",
                 "release": "the shift lead may",
                 "divert": "lead or engineer may",
             }[act]
         elif act == "release" and proposal.action in (Action.HOLD, Action.HOLD_OUT):
-            found[act] = "nobody may: " + proposal.why[0]
+            result[act] = "nobody may: " + proposal.why[0]
         else:
-            found[act] = ""
-    assert open_ or all(found.values())
-    return found
+            result[act] = ""
+    assert open_ or all(result.values())
+    return result
 
 
 def decide_lot(*, lot_: Lot, action: str, by, now, pin: str, words: str = "") -> Record:

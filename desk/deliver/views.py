@@ -21,10 +21,10 @@ MARKS = {Verdict.PASSED: "in", Verdict.FLAGGED: "watch", Verdict.FAILED: "act", 
 
 def _lot(request, number: str):
     state = state_of(request)
-    found = lot(number.upper(), state) if state else None
-    if found is None:
+    result = lot(number.upper(), state) if state else None
+    if result is None:
         raise Http404
-    return state, found
+    return state, result
 
 
 @require_safe
@@ -33,8 +33,8 @@ def newest(request):
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
-    found = lots(state)
-    waiting = next((x for x in found if x.standing in ("held", "waiting")), None) or running_lot(state)
+    result = lots(state)
+    waiting = next((x for x in result if x.standing in ("held", "waiting")), None) or running_lot(state)
     return redirect("deliver:lot", number=waiting.number) if waiting else redirect("deliver:lots")
 
 
@@ -140,12 +140,12 @@ def _page(request, state, found, *, problem: str = "", field: str = "", status: 
 @require_http_methods(["GET", "HEAD", "POST"])
 def lot_page(request, number: str):
     """Tests against the card, where the lot came from, and the decision (POST, signed)."""
-    state, found = _lot(request, number)
+    state, result = _lot(request, number)
     if request.method != "POST":
-        return _page(request, state, found)
+        return _page(request, state, result)
     try:
         kept = decide_lot(
-            lot_=found,
+            lot_=result,
             action=request.POST.get("action", ""),
             by=request.user,
             now=state.now,
@@ -153,46 +153,46 @@ def lot_page(request, number: str):
             words=request.POST.get("words", ""),
         )
     except Refused as refusal:
-        return _page(request, state, found, problem=str(refusal), field=refusal.field, status=422)
+        return _page(request, state, result, problem=str(refusal), field=refusal.field, status=422)
     messages.success(request, f"{kept.says}. Signed {stop(request.user.signed)}")
-    return redirect("deliver:lot", number=found.number)
+    return redirect("deliver:lot", number=result.number)
 
 
 @require_POST
 @may("close_lot")
 def close(request, number: str):
     """Close the running lot; the next opens at the same second."""
-    state, found = _lot(request, number)
+    state, result = _lot(request, number)
     try:
-        fresh = close_and_go_on(opened=found.opened, by=request.user, now=state.now, state=state)
+        fresh = close_and_go_on(opened=result.opened, by=request.user, now=state.now, state=state)
     except Refused as refusal:
         messages.error(request, str(refusal))
-        return redirect("deliver:lot", number=found.number)
-    messages.success(request, f"Lot {found.number} is closed; {fresh.subject} goes on from this second.")
-    return redirect("deliver:lot", number=found.number)
+        return redirect("deliver:lot", number=result.number)
+    messages.success(request, f"Lot {result.number} is closed; {fresh.subject} goes on from this second.")
+    return redirect("deliver:lot", number=result.number)
 
 
 @require_safe
 def source(request, number: str):
     """A source lot: what it is, what it held, the furnish lots it went into, and what is left of it."""
     state = state_of(request)
-    found = source_lot(number.upper()) if state else None
-    if found is None:
+    result = source_lot(number.upper()) if state else None
+    if result is None:
         raise Http404
-    context = {"source": found, "station": "deliver", "stations": STATIONS, "small": draw_small(state)}
+    context = {"source": result, "station": "deliver", "stations": STATIONS, "small": draw_small(state)}
     return render(request, "deliver/source.html", context)
 
 
 @require_safe
 def ticket(request, number: str):
     """The printable batch ticket, so far as the lot has come."""
-    state, found = _lot(request, number)
-    proposal, behind = found.judged()
+    state, result = _lot(request, number)
+    proposal, behind = result.judged()
     context = {
-        "lot": found,
-        "tests": _tests(found, proposal, behind),
-        "braid": braid(found.sources, found, state, paper=True),
-        "moves": _moves(found),
+        "lot": result,
+        "tests": _tests(result, proposal, behind),
+        "braid": braid(result.sources, result, state, paper=True),
+        "moves": _moves(result),
         "proposal": proposal,
     }
     context["anchor"] = anchor_words()

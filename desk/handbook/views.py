@@ -40,16 +40,16 @@ SENSITIVE = 3
 def _listing(request) -> dict:
     """The register as filtered by ?find= and ?basis=, by station in the order of the work."""
     asked, basis = request.GET.get("find", "").strip().lower(), request.GET.get("basis", "")
-    found = [
+    result = [
         m
         for m in models()
         if (not basis or m.basis == basis) and (not asked or asked in f"{m.name} {m.title} {m.source} {m.equation}".lower())
     ]
-    groups = [(title, [m for m in found if m.station == key]) for key, title in PLACES.items()]
+    groups = [(title, [m for m in result if m.station == key]) for key, title in PLACES.items()]
     counts = [("", "all", len(models())), *((b, w, sum(m.basis == b for m in models())) for b, w in BASES.items())]
     return {
         "groups": [g for g in groups if g[1]],
-        "shown": len(found),
+        "shown": len(result),
         "total": len(models()),
         "find": asked,
         "basis": basis,

@@ -67,7 +67,7 @@ def _seal(rows: Sequence[tuple[int, int, float, int]]) -> None:
 
 def already(pairs: Iterable[tuple[int, int]]) -> dict[tuple[int, int], float]:
     """What is kept already at these (signal id, ms)."""
-    found: dict[tuple[int, int], float] = {}
+    result: dict[tuple[int, int], float] = {}
     by_signal: dict[int, list[int]] = {}
     for signal, when in pairs:
         by_signal.setdefault(signal, []).append(when)
@@ -78,19 +78,19 @@ def already(pairs: Iterable[tuple[int, int]]) -> dict[tuple[int, int], float]:
                 (signal, min(times), max(times)),
             )
             wanted = set(times)
-            found.update({(signal, when): value for when, value in cursor.fetchall() if when in wanted})
-    return found
+            result.update({(signal, when): value for when, value in cursor.fetchall() if when in wanted})
+    return result
 
 
 def newest(prefix: str, *, before: datetime) -> dict[str, Newest]:
     """The newest reading of each signal whose tag starts so, not later than a time, by tag."""
-    limit, found = ms(before), {}
+    limit, result = ms(before), {}
     for s in Signal.objects.filter(tag__startswith=prefix, last_ms__isnull=False):
         if s.last_ms <= limit:
-            found[s.tag] = Newest(s.tag, s.last_at, s.last_value)
+            result[s.tag] = Newest(s.tag, s.last_at, s.last_value)
         elif r := Reading.objects.filter(signal=s, at_ms__lte=limit).order_by("-at_ms").first():
-            found[s.tag] = Newest(s.tag, r.at, r.value)
-    return found
+            result[s.tag] = Newest(s.tag, r.at, r.value)
+    return result
 
 
 def at_minute(tag: str, when: datetime) -> Newest | None:
@@ -110,14 +110,14 @@ def matched(tag: str, times: Sequence[datetime]) -> list[Newest | None]:
         .order_by("at_ms")
         .values_list("at_ms", "value")
     )
-    found, keys = [], [r[0] for r in rows]
+    result, keys = [], [r[0] for r in rows]
     import bisect
 
     for when in times:
         i = bisect.bisect_right(keys, ms(when)) - 1
         near = i >= 0 and ms(when) - keys[i] <= MATCH_MIN * 60_000
-        found.append(Newest(tag, at(keys[i]), rows[i][1]) if near else None)
-    return found
+        result.append(Newest(tag, at(keys[i]), rows[i][1]) if near else None)
+    return result
 
 
 @dataclass(frozen=True)

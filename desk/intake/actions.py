@@ -117,7 +117,7 @@ def known_signals() -> dict[str, Signal]:
 
 def judge_rows(rows: Sequence[Raw], known: dict[str, Signal], *, now: datetime, history: bool = False) -> list[Judged]:
     """Judge a batch without the database: outside the write lock."""
-    now_ms, found = ms(now), []
+    now_ms, result = ms(now), []
     last = {s.pk: s.last_ms for s in known.values()}
     spans = {tag: Span(s.low, s.high) for tag, s in known.items()}
     for raw in rows:
@@ -125,7 +125,7 @@ def judge_rows(rows: Sequence[Raw], known: dict[str, Signal], *, now: datetime, 
         when = _time(raw.when)
         if raw.bad is not None or signal is None or when is None:
             reason = raw.bad or (Reason.UNKNOWN if signal is None else Reason.NO_TIME)
-            found.append(Judged(raw, 0, 0, 0.0, Verdict.REFUSED, reason))
+            result.append(Judged(raw, 0, 0, 0.0, Verdict.REFUSED, reason))
             continue
         value = _value(raw.value)
         verdict, reason = intake.judge(
@@ -133,8 +133,8 @@ def judge_rows(rows: Sequence[Raw], known: dict[str, Signal], *, now: datetime, 
         )
         if verdict is not Verdict.REFUSED and (last[signal.pk] is None or when > last[signal.pk]):
             last[signal.pk] = when
-        found.append(Judged(raw, signal.pk, when, value, verdict, reason))
-    return found
+        result.append(Judged(raw, signal.pk, when, value, verdict, reason))
+    return result
 
 
 def keep_rows(judged: Sequence[Judged]) -> Outcome:

@@ -125,17 +125,17 @@ def _ticks(start: int, end: int, x) -> list[dict]:
 
 def _events(events, x) -> list[dict]:
     """Notes and acts on leaders; those that would lie on each other are left to the table of the log."""
-    found: list[dict] = []
+    result: list[dict] = []
     for t, words, kind in reversed(events):
         at_x = x(t)
-        if all(abs(at_x - e["at"]) > EVENT_ROOM for e in found):
+        if all(abs(at_x - e["at"]) > EVENT_ROOM for e in result):
             text = words if len(words) <= 19 else words[:18] + "…"
-            found.append(
+            result.append(
                 {"at": at_x, "x": n(at_x), "text": text, "hand": kind == "remark", "tx": n(min(at_x + 5, RIGHT - 96.0))}
             )
-        if len(found) == MOST_EVENTS:
+        if len(result) == MOST_EVENTS:
             break
-    return found
+    return result
 
 
 def _smooth(smooth, lab, chart, x, decimals: int) -> dict:

@@ -31,9 +31,9 @@ UNFINISHED = (".part", ".tmp", ".filepart", ".crdownload")
 
 
 def folder(name: str = "") -> Path:
-    found = Path(settings.DATA) / "drop" / name
-    found.mkdir(parents=True, exist_ok=True, mode=0o700)
-    return found
+    result = Path(settings.DATA) / "drop" / name
+    result.mkdir(parents=True, exist_ok=True, mode=0o700)
+    return result
 
 
 def open_delivery(*, path: Path, name: str, by, now, history: bool) -> Delivery:
@@ -60,13 +60,13 @@ _seen: dict[str, _Seen] = {}
 
 def settled(path: Path, clock: float) -> bool:
     """Whether a dropped file is whole: it has not grown for five seconds, or for thirty where its last line has no end."""
-    found = path.stat()
+    result = path.stat()
     seen = _seen.get(path.name)
-    if seen is None or seen.size != found.st_size:
+    if seen is None or seen.size != result.st_size:
         # a file that was renamed into its place is old already when it is first seen
-        age = max(0.0, time.time() - max(found.st_mtime, found.st_ctime))
-        seen = _seen[path.name] = _Seen(found.st_size, clock - age)
-    return clock - seen.since >= (SETTLED_S if _ends(path, found.st_size) else OPEN_END_S)
+        age = max(0.0, time.time() - max(result.st_mtime, result.st_ctime))
+        seen = _seen[path.name] = _Seen(result.st_size, clock - age)
+    return clock - seen.since >= (SETTLED_S if _ends(path, result.st_size) else OPEN_END_S)
 
 
 def _ends(path: Path, size: int) -> bool:
@@ -107,7 +107,7 @@ def dropped(now, clock: float | None = None) -> list[Delivery]:
 
 def _read_lines(delivery: Delivery) -> tuple[list[tuple[str | None, int]], int]:
     """The next lines of a file (None for one that is no UTF-8 or too long), and the place after them."""
-    found: list[tuple[str | None, int]] = []
+    result: list[tuple[str | None, int]] = []
     with open(delivery.path, "rb") as source:
         source.seek(delivery.done_bytes)
         for _ in range(PIECE):
@@ -122,11 +122,11 @@ def _read_lines(delivery: Delivery) -> tuple[list[tuple[str | None, int]], int]:
             text = None
             if not long:
                 try:
-                    text = line.decode("utf-8-sig" if not delivery.line and not found else "utf-8").rstrip("\r\n")
+                    text = line.decode("utf-8-sig" if not delivery.line and not result else "utf-8").rstrip("\r\n")
                 except UnicodeDecodeError:
                     text = None
-            found.append((text, len(line)))
-        return found, source.tell()
+            result.append((text, len(line)))
+        return result, source.tell()
 
 
 def _form(delivery: Delivery) -> FileForm:
@@ -143,15 +143,15 @@ def _form(delivery: Delivery) -> FileForm:
 
 
 def _rows(lines, first: int, form: FileForm) -> list[Raw]:
-    found = []
+    result = []
     for i, (text, _) in enumerate(lines):
         if text is None:
-            found.append(Raw(first + i, "", "", "", "a line that is no UTF-8 or longer than 4096 bytes", Reason.MALFORMED))
+            result.append(Raw(first + i, "", "", "", "a line that is no UTF-8 or longer than 4096 bytes", Reason.MALFORMED))
         elif text.strip() and not (form.header and first + i == 1):
             cells = form.cells(text)
             tag, when, value = cells or ("", "", "")
-            found.append(Raw(first + i, tag, when, value, plain(text), None if cells else Reason.MALFORMED))
-    return found
+            result.append(Raw(first + i, tag, when, value, plain(text), None if cells else Reason.MALFORMED))
+    return result
 
 
 def piece(delivery_id: int, now) -> Delivery:

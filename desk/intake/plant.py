@@ -24,13 +24,13 @@ KNOWN_BIAS = {"meter.S.chest": 0.09}
 
 def _truths(state: MillState, held: dict[str, float], dt_min: float, rng: np.random.Generator) -> dict[str, float]:
     """What is really in the pipes and vessels now: levels by the rates, consistencies about their aim, flows by the shares."""
-    found = {}
+    result = {}
     for key, v in state.vessels.items():
         tag = f"level.{key}"
         level = held.get(tag, v.level_pct)
-        found[tag] = min(100.0, max(0.0, level + 100.0 * (v.rate_in - v.rate_out) * dt_min / 60.0 / v.vessel.full_t))
+        result[tag] = min(100.0, max(0.0, level + 100.0 * (v.rate_in - v.rate_out) * dt_min / 60.0 / v.vessel.full_t))
     for key, source in state.mill.sources.items():
-        found[f"flow.{key}"] = l_min_of(state.running.gives.get(key, 0.0), source.source.cons_pct)
+        result[f"flow.{key}"] = l_min_of(state.running.gives.get(key, 0.0), source.source.cons_pct)
     for row in state.mill.plan.values():
         if row.metered:
             band = state.mill.band(row, state.grade)
@@ -39,8 +39,8 @@ def _truths(state: MillState, held: dict[str, float], dt_min: float, rng: np.ran
             tag, share = row.tag, np.exp(-dt_min / WANDER_MIN)
             width = band.high - band.low if np.isfinite(band.high - band.low) else abs(band.aim)
             sd = width * 0.12 * np.sqrt(1.0 - share**2)
-            found[tag] = max(0.0, float(aim + share * (held.get(tag, aim) - aim) + rng.normal(0.0, sd)))
-    return found
+            result[tag] = max(0.0, float(aim + share * (held.get(tag, aim) - aim) + rng.normal(0.0, sd)))
+    return result
 
 
 def _fault(tag: str, minutes: float) -> Fault:

@@ -153,22 +153,22 @@ def send_file(request):
 @require_safe
 def delivery(request, pk: int):
     """One delivery: what was refused or flagged of it, line by line, and why."""
-    found = get_object_or_404(Delivery.objects.select_related("by"), pk=pk)
+    result = get_object_or_404(Delivery.objects.select_related("by"), pk=pk)
     asked = request.GET.get("reason", "")
-    lines = found.refusals.filter(reason=asked) if asked else found.refusals.all()
-    return render(request, "intake/delivery.html", {"d": found, "lines": lines[:200], "reason": asked})
+    lines = result.refusals.filter(reason=asked) if asked else result.refusals.all()
+    return render(request, "intake/delivery.html", {"d": result, "lines": lines[:200], "reason": asked})
 
 
 @require_POST
 @may("readings")
 def turn(request, pk: int):
     """Stop a delivery that is being taken, or let it go on where it stopped."""
-    found = get_object_or_404(Delivery, pk=pk, door="file")
+    result = get_object_or_404(Delivery, pk=pk, door="file")
     stop = request.POST.get("to") == "stop"
-    if stop and found.alive:
+    if stop and result.alive:
         with writing():
             Delivery.objects.filter(pk=pk).update(wanted="stop")
-    elif not stop and found.status in ("stopped", "failed"):
+    elif not stop and result.status in ("stopped", "failed"):
         with writing():
             Delivery.objects.filter(pk=pk).update(wanted="go", status="waiting")
     return redirect("intake:instruments")

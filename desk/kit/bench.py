@@ -104,8 +104,8 @@ class NumberField(forms.CharField):
 
     @property
     def unit(self) -> str:
-        found = way(self.said.unit, self.schools)
-        return found.unit if found else self.said.unit
+        result = way(self.said.unit, self.schools)
+        return result.unit if result else self.said.unit
 
     def allowed(self) -> str:
         low, high = (shown(v, self.said.unit, self.schools)[0] for v in self.said.possible)
@@ -160,17 +160,17 @@ def beside(rows: list[Row], held: Any, schools: Schools | None) -> list[Row]:
     """The rows with a held case's figures and the change from them; as they are when nothing is held."""
     if held is None:
         return rows
-    said, found = quantities(calc.find_result(held.model_name)), []
+    said, result = quantities(calc.find_result(held.model_name)), []
     for row in rows:
         old = held.result.get(row.field)
         if old is None or not math.isfinite(row.number):
-            found.append(row)
+            result.append(row)
             continue
         (before, _, more), (after, _, _) = (shown(v, said[row.field].unit, schools) for v in (old, row.number))
         places = said[row.field].decimals + more
         change = changed(before, after, places)
-        found.append(replace(row, held=figure(before, places), change=change))
-    return found
+        result.append(replace(row, held=figure(before, places), change=change))
+    return result
 
 
 class BenchForm(forms.Form):
@@ -201,23 +201,23 @@ class BenchForm(forms.Form):
     def opened(cls, asked: Mapping[str, str], opening: Mapping[str, float], schools: Schools | None) -> dict[str, str]:
         """What the wells open with: what the address says (in its own units, ?units=), else the opening figures."""
         written = units.from_key(asked.get("units", ""), schools)
-        found = {}
+        result = {}
         usual = calc.leaf_defaults(cls.model.case_class, cls.counts)
         for name, said in calc.leaves(cls.model.case_class, cls.counts).items():
             text = asked.get(name)
             if said.options:
-                found[name] = text if text is not None else str(opening.get(name, usual.get(name, said.options[0])))
+                result[name] = text if text is not None else str(opening.get(name, usual.get(name, said.options[0])))
             elif text is None:
                 start = opening.get(name, usual.get(name))
-                found[name] = "" if start is None else well_text(start, said, schools)
+                result[name] = "" if start is None else well_text(start, said, schools)
             elif "units" in asked and written == schools:
-                found[name] = text  # as it was typed
+                result[name] = text  # as it was typed
             else:
                 try:
-                    found[name] = well_text(typed(typed_number(text), said.unit, written), said, schools)
+                    result[name] = well_text(typed(typed_number(text), said.unit, written), said, schools)
                 except (ValueError, OverflowError, ZeroDivisionError):
-                    found[name] = text
-        return found
+                    result[name] = text
+        return result
 
     @property
     def case(self) -> Any:

@@ -39,8 +39,8 @@ def full_since() -> float:
 
 def room_bytes() -> int:
     """Bytes that the data folder's disk still takes."""
-    found = os.statvfs(settings.DATA)
-    return found.f_bavail * found.f_frsize
+    result = os.statvfs(settings.DATA)
+    return result.f_bavail * result.f_frsize
 
 
 def stands() -> Disk:

@@ -111,19 +111,19 @@ def way(unit: str, schools: Schools | None) -> Way | None:
 
 def shown(value: float | None, unit: str, schools: Schools | None) -> tuple[float | None, str, int]:
     """(value, unit, extra decimals) as read. A value that the other scale does not hold stays in the core's unit."""
-    found = way(unit, schools)
-    if found is None or value is None or not math.isfinite(value):
-        return value, unit if found is None or value is not None else found.unit, 0
+    result = way(unit, schools)
+    if result is None or value is None or not math.isfinite(value):
+        return value, unit if result is None or value is not None else result.unit, 0
     try:
-        return found.to(value), found.unit, found.more
+        return result.to(value), result.unit, result.more
     except ValueError:
         return value, unit, 0
 
 
 def typed(value: float, unit: str, schools: Schools | None) -> float:
     """What was typed in the reader's unit, in the core's."""
-    found = way(unit, schools)
-    return value if found is None else found.back(value)
+    result = way(unit, schools)
+    return value if result is None else result.back(value)
 
 
 def schools_from(*choices: dict) -> Schools:

@@ -44,12 +44,12 @@ def work_out(row, entry: Entry) -> Outcome:
     problems, cautions, singles = [], [], []
     for letter, w in zip("abc", entry.weighings, strict=False):
         try:
-            found = consistency.weigh(w)
+            result = consistency.weigh(w)
         except ImpossibleInput as refusal:
             problems += [Problem(f"{letter}.{p.field}", p.text) for p in refusal.problems]
         else:
-            singles.append(found.cons_pct)
-            cautions += found.cautions
+            singles.append(result.cons_pct)
+            cautions += result.cautions
     for i, value in enumerate(entry.results, start=1):
         try:
             cautions += plausible(test, value)

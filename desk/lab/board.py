@@ -196,10 +196,10 @@ class Board:
         return sorted(off, key=lambda r: (-r.gravity, -r.result.at.timestamp()))
 
     def counts(self) -> dict[str, int]:
-        found = {"contain": 0, "act": 0, "watch": 0, "in": 0, "old": 0, "none": 0}
+        result = {"contain": 0, "act": 0, "watch": 0, "in": 0, "old": 0, "none": 0}
         for r in self.rows:
-            found[r.state] += 1
-        return found
+            result[r.state] += 1
+        return result
 
     @property
     def late(self) -> int:

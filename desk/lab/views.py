@@ -71,14 +71,18 @@ def _answer(form: SampleForm, row, state, corrects) -> dict:
     if corrects:
         past = past.exclude(pk=corrects.pk)
     past = list(past[:9])
-    found = form.outcome
-    answer = {"band": band, "limits": limits(band, form.test.decimals), "outcome": found, "test": form.test}
-    value = found.replicates.value if found else None
+    result = form.outcome
+    answer = {"band": band, "limits": limits(band, form.test.decimals), "outcome": result, "test": form.test}
+    value = result.replicates.value if result else None
     answer["picture"] = last_results(
-        [r for r in past if r.status in ("single", "accepted")], value, found.singles if found else (), band, form.test.decimals
+        [r for r in past if r.status in ("single", "accepted")],
+        value,
+        result.singles if result else (),
+        band,
+        form.test.decimals,
     )
-    if found and found.replicates.stands:
-        entered = Record(value=value, status=found.replicates.status.value)
+    if result and result.replicates.stands:
+        entered = Record(value=value, status=result.replicates.status.value)
         sure = confirmed(row, band, entered, past[0] if past else None)
         answer["judgement"] = judge(value, band, confirmed=sure)
         if answer["judgement"].state in ("act", "contain") and sure:
@@ -87,7 +91,7 @@ def _answer(form: SampleForm, row, state, corrects) -> dict:
                 answer["slip"] = slip(
                     move, row=row, band=band, reading=value, decimals=form.test.decimals, unit=form.test.unit, now=state.now
                 )
-    answer["third"] = bool(found and found.replicates.status is Status.THIRD_NEEDED)
+    answer["third"] = bool(result and result.replicates.status is Status.THIRD_NEEDED)
     if row.test == "consistency" and form.at:
         answer["meter"] = at_minute(f"meter.{row.point}", form.at)
         if answer["meter"] and value is not None:
@@ -139,14 +143,14 @@ def _corrected(request, data, row, state):
     """The record this entry corrects, once this person may; None for a new sample."""
     if not data.get("corrects"):
         return None
-    found = Record.objects.filter(pk=whole(data["corrects"]), kind=Kind.RESULT).first()
-    if found is None or found.data.get("test") != row.test or found.subject.rpartition("/")[2] != row.id:
+    result = Record.objects.filter(pk=whole(data["corrects"]), kind=Kind.RESULT).first()
+    if result is None or result.data.get("test") != row.test or result.subject.rpartition("/")[2] != row.id:
         raise Http404
-    why = may_correct(found, request.user, shift_start=shift_of(state.now, state.mill).start)
+    why = may_correct(result, request.user, shift_start=shift_of(state.now, state.mill).start)
     if why:
         refuse(request.user, "correct_other")
         raise Http404
-    return found
+    return result
 
 
 def _was(corrects) -> dict:

@@ -60,9 +60,9 @@ class Verified:
 
 def folder() -> Path:
     """Where backups and the anchor are kept."""
-    found = Path(settings.DATA) / "backups"
-    found.mkdir(parents=True, exist_ok=True, mode=0o700)
-    return found
+    result = Path(settings.DATA) / "backups"
+    result.mkdir(parents=True, exist_ok=True, mode=0o700)
+    return result
 
 
 def anchor_path() -> Path:
@@ -118,13 +118,13 @@ def advance_soon(record: Record) -> None:
 def _counts() -> dict[str, int]:
     """How many rows each sealed table and the readings hold."""
     with connection.cursor() as cursor:
-        found = {}
+        result = {}
         for model in sealed_models():
             cursor.execute(f'SELECT count(*) FROM "{model._meta.db_table}"')
-            found[model._meta.db_table] = cursor.fetchone()[0]
+            result[model._meta.db_table] = cursor.fetchone()[0]
         cursor.execute("SELECT coalesce(sum(n), 0) FROM instruments_readingseal")
-        found["instruments_reading"] = cursor.fetchone()[0]
-    return found
+        result["instruments_reading"] = cursor.fetchone()[0]
+    return result
 
 
 def anchor_now(why: str, now: datetime, *, force: bool = False) -> None:

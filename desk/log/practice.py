@@ -52,12 +52,12 @@ def opening(placement, state, *, newest: Mapping[str, Record]) -> Opening:
     results = []
     for name, row in placement.readings.items():
         values.pop(name, None)
-        if (found := newest.get(row)) is not None:
-            value = practice.turned[name](found.value, facts) if name in practice.turned else found.value
+        if (result := newest.get(row)) is not None:
+            value = practice.turned[name](result.value, facts) if name in practice.turned else result.value
             if value is None:
                 continue
-            values[name], came[name] = value, f"{found.signed or 'laboratory'}, {clock(found.at)}"
-            results.append(found)
+            values[name], came[name] = value, f"{result.signed or 'laboratory'}, {clock(result.at)}"
+            results.append(result)
     for name, quantity in said.items():
         if quantity.options and name not in values:
             values[name], came[name] = quantity.options[0], "as usual"
@@ -70,28 +70,28 @@ def _rounded(value: float | str, decimals: int) -> float | str:
 
 def newest_results(rows) -> dict[str, Record]:
     """The newest standing result of each plan row."""
-    found: dict[str, Record] = {}
+    result: dict[str, Record] = {}
     wanted = set(rows)
     for row in wanted:
         if row.startswith("tank."):  # a chemical's newest strength test
             tests = Record.objects.current().filter(kind=Kind.EVENT, subject=row, status="strength")
             if (newest := tests.order_by("-at", "-id").first()) is not None:
-                found[row] = newest
+                result[row] = newest
             continue
         results = Record.objects.current().filter(kind=Kind.RESULT, subject=row, status__in=STANDS)
         if (newest := results.order_by("-at", "-id").first()) is not None:
-            found[row] = newest
-    return found
+            result[row] = newest
+    return result
 
 
 def proposed(placement, values: Mapping[str, Any]) -> Proposal | None:
     """The model's answer; None where it refuses the values or has none."""
     model = find(ROWS[placement.row].model)
     try:
-        found = model.function(model.case_class(**values))
+        result = model.function(model.case_class(**values))
     except CoreError:
         return None
-    return None if isinstance(found, Infeasible) else found
+    return None if isinstance(result, Infeasible) else result
 
 
 def slip_of(practice: Practice, placement, found: Proposal, values: Mapping[str, Any], *, now) -> dict:

@@ -14,11 +14,11 @@ __all__ = ["anchor_words", "newest_proof", "prove", "sign_for", "unproved", "ver
 
 def prove(now: datetime) -> Record:
     """Walk the record and write what was found into it; a record that fails stops releases until an administrator signs."""
-    found = verify()
-    status = "holds" if found.holds else "broken"
-    data = {"records": found.records, "faults": list(found.faults)}
-    kept = write(kind=Kind.PROOF, subject="record", by=None, now=now, says=found.sentence, status=status, data=data)
-    if found.holds:
+    result = verify()
+    status = "holds" if result.holds else "broken"
+    data = {"records": result.records, "faults": list(result.faults)}
+    kept = write(kind=Kind.PROOF, subject="record", by=None, now=now, says=result.sentence, status=status, data=data)
+    if result.holds:
         anchor_now("proved", now)
     return kept
 

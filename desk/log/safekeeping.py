@@ -28,15 +28,15 @@ class NotSafe(Exception):
 def _check_file(path: Path) -> None:
     try:
         with sqlite3.connect(f"file:{path}?mode=ro", uri=True) as db:
-            found = db.execute("PRAGMA integrity_check").fetchone()[0]
+            result = db.execute("PRAGMA integrity_check").fetchone()[0]
             tables = {row[0] for row in db.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
     except sqlite3.Error as error:
         raise NotSafe(f"{path.name} cannot be read as a database: {error}") from None
     finally:
         if "db" in locals():
             db.close()
-    if found != "ok":
-        raise NotSafe(f"{path.name} is damaged: {found}")
+    if result != "ok":
+        raise NotSafe(f"{path.name} is damaged: {result}")
     if not {"log_record", "mill_millversion"} <= tables:
         raise NotSafe(f"{path.name} is a database, but not one of Fox Vat")
 
@@ -64,9 +64,9 @@ def backup(now: datetime, *, into: Path | None = None, keep: int = KEPT) -> Path
         raise NotSafe(f"the copy was not made: {error}") from None
     try:
         _check_file(part)
-        found = verify(part)
-        if not found.holds:
-            raise NotSafe(f"{path.name} was not kept: {found.sentence}")
+        result = verify(part)
+        if not result.holds:
+            raise NotSafe(f"{path.name} was not kept: {result.sentence}")
     except (NotSafe, sqlite3.Error):
         part.unlink(missing_ok=True)
         raise
@@ -100,23 +100,23 @@ def restore(path: Path, now: datetime) -> Verified:
     shutil.copyfile(path, target)
     try:
         call_command("migrate", verbosity=0)
-        found = verify(anchored=False)
+        result = verify(anchored=False)
     except Exception as failure:
         _go_back(target, aside)
         raise NotSafe(f"{path.name} could not be used ({failure}); the database before is back") from failure
-    if not found.holds:
+    if not result.holds:
         _go_back(target, aside)
-        raise NotSafe(f"{path.name}: {found.sentence} The database before is back")
+        raise NotSafe(f"{path.name}: {result.sentence} The database before is back")
     anchor_now(f"restored {path.name}", now, force=True)
     write(
         kind=Kind.PROOF,
         subject="record",
         by=None,
         now=now,
-        says=f"Restored from {path.name}; {found.sentence}",
+        says=f"Restored from {path.name}; {result.sentence}",
         status="restored",
     )
-    return found
+    return result
 
 
 @dataclass(frozen=True)

@@ -26,23 +26,25 @@ CSV_MOST = 20_000
 
 def _asked(request):
     """The trail as filtered: kind, subject, person, words."""
-    found = Record.objects.select_related("by").prefetch_related("corrected_by")
+    result = Record.objects.select_related("by").prefetch_related("corrected_by")
     if request.user.how("read_trail") != "yes":
-        found = found.filter(Q(by=request.user) | Q(about__by=request.user) | Q(corrects__by=request.user))
+        result = result.filter(Q(by=request.user) | Q(about__by=request.user) | Q(corrects__by=request.user))
     if request.GET.get("kind") in Kind.values:
-        found = found.filter(kind=request.GET["kind"])
+        result = result.filter(kind=request.GET["kind"])
     if text := request.GET.get("q", "").strip():
-        found = found.filter(says__icontains=text) | found.filter(words__icontains=text) | found.filter(subject__icontains=text)
-    return found.filter(at__lte=request.now)
+        result = (
+            result.filter(says__icontains=text) | result.filter(words__icontains=text) | result.filter(subject__icontains=text)
+        )
+    return result.filter(at__lte=request.now)
 
 
 @require_safe
 def trail(request):
     """Newest first; ?csv=1 gives the filtered lines as a file."""
-    found = _asked(request)
+    result = _asked(request)
     if request.GET.get("csv") == "1":
-        return _csv(found[:CSV_MOST])
-    page = Paginator(found, PAGE).get_page(request.GET.get("page"))
+        return _csv(result[:CSV_MOST])
+    page = Paginator(result, PAGE).get_page(request.GET.get("page"))
     return render(
         request,
         "log/trail.html",

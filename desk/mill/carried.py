@@ -90,12 +90,12 @@ def _mark(mill: Mill, key: str, name: str, value: float) -> str:
 
 def steps(mill: Mill, was: Line, now: Line, schools: Schools | None, back: str, *, most: int = 6) -> tuple[Step, ...]:
     """Every unit that acts otherwise on the second line, in the order of the fibre, then the towers that fill otherwise."""
-    found = []
+    result = []
     for u in mill.units:
         if u.id in was.acts and u.id in now.acts:
             rows = tuple(r for r in _of_unit(mill, u.id, was, now, schools, back) if r is not None)[:most]
             if rows:
-                found.append(Step(u.title, u.station, rows))
+                result.append(Step(u.title, u.station, rows))
     fills = []
     for source in mill.sources.values():
         tower = source.tower
@@ -105,4 +105,4 @@ def steps(mill: Mill, was: Line, now: Line, schools: Schools | None, back: str, 
                 row := _moved(f"Into the tower of {source.name}", "t/h OD", pair, 2, schools)
             ):
                 fills.append(row)
-    return (*found, Step("Towers", "stock", tuple(fills))) if fills else tuple(found)
+    return (*result, Step("Towers", "stock", tuple(fills))) if fills else tuple(result)

@@ -3,7 +3,6 @@
 from urllib.parse import urlencode
 
 from django.contrib import messages
-from django.core.exceptions import PermissionDenied
 from django.http import JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -12,7 +11,6 @@ from django.views.decorators.http import require_POST, require_safe
 from core.errors import CoreError, ImpossibleInput
 from desk.kit.templatetags.vat import figure
 from desk.kit.text import whole
-from desk.kit.writing import writing
 from desk.mill import line_case as cases
 from desk.mill.context import state_of
 from desk.mill.models import HeldLine
@@ -118,6 +116,8 @@ def _page(request, data: dict, *, why: str = "", refused: str = "", field: str =
         typed = {k: v for k, v in typed.items() if k != cases.SHARE} | {
             f"{cases.SHARE}{k}": typed.get(f"{cases.SHARE}{k}", "") for k in state.mill.sources
         }
+    upsets = cases.upsets_of(state)
+    typed |= dict(next((settings for key, _, settings in upsets if key == data.get("upset")), ()))
     wanted, errors = cases.read_case(typed, state)
     carried = trouble = None
     kept, beside = _held(request, state)
@@ -134,12 +134,13 @@ def _page(request, data: dict, *, why: str = "", refused: str = "", field: str =
         "case": wanted,
         "changes": changes,
         "choices": [c for c in cases.settings_of(state) if f"{cases.SETTING}{c[0]}.{c[2]}" not in {r.name for r in changes}],
+        "upsets": upsets,
         "no_furnish": not any(c.target == "" for c in changes),
         "carried": carried,
         "trouble": trouble,
         "kept": kept,
         "beside": beside,
-        "held": HeldLine.objects.filter(let_go_at=None).select_related("by")[:30],
+        "held": HeldLine.standing()[:30],
         "may_put": request.user.may("move"),
         "minds": sorted({MINDS[type(state.line.acting[u])] for u in units if type(state.line.acting[u]) in MINDS}),
         "seen": _seen(state, wanted),
@@ -208,10 +209,7 @@ def hold(request):
 def let_go(request, pk: int):
     """A held case off the list."""
     kept = get_object_or_404(HeldLine, pk=pk)
-    if kept.by_id != request.user.pk:
-        raise PermissionDenied("Only the one who holds a case lets it go.")
-    with writing():
-        HeldLine.objects.filter(pk=pk, let_go_at=None).update(let_go_at=request.now)
+    kept.let_go(by=request.user, now=request.now)
     messages.success(request, f"“{kept.name}” is let go.")
     return redirect("mill:case")
 

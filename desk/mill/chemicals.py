@@ -85,13 +85,13 @@ def _standing(state, t, book: list[Record], adt_h: float) -> Standing:
     case = TankCase(now_m3=now, least_m3=t.least_m3, most_m3=t.most_m3, use_m3_h=t.use_m3_h, lead_h=t.lead_h, load_m3=t.load_m3)
     common |= {"now_m3": now, "read_at": level.at}
     try:
-        found = tank(case)
+        result = tank(case)
     except ImpossibleInput as refusal:
         why = "; ".join(f"{p.field} {p.text}" for p in refusal.problems)
         return Standing(found=None, why=why, case=None, **common)
-    if isinstance(found, Infeasible):
-        return Standing(found=None, why=found.reason, case=None, **common)
-    return Standing(found=found, why="", case=case, **common)
+    if isinstance(result, Infeasible):
+        return Standing(found=None, why=result.reason, case=None, **common)
+    return Standing(found=result, why="", case=case, **common)
 
 
 def strength_of(state, chemical: str) -> Standing | None:

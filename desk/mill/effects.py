@@ -34,18 +34,18 @@ def effects(slip: dict, state: MillState, after: float | None = None) -> tuple[E
     if (shares := shares_after(slip, size, state)) is not None:
         return _of_shares(slip, {k: v / 100.0 for k, v in shares.items()}, state)
     places, unit = slip.get("decimals", 0), slip["unit"]
-    found = [Effect("The lever", figure(slip["before"], places), figure(size, places), unit)]
+    result = [Effect("The lever", figure(slip["before"], places), figure(size, places), unit)]
     if slip.get("reading") is not None:
         digits = 0 if abs(slip["expected"]) >= 100 else 1 if abs(slip["expected"]) >= 10 else 2
-        found.append(Effect("The reading", figure(slip["reading"], digits), figure(slip["expected"], digits)))
+        result.append(Effect("The reading", figure(slip["reading"], digits), figure(slip["expected"], digits)))
     if slip["kind"] == "dilution":
         lever = state.mill.plan[slip["row"]].lever
         most, stock = lever["water_max_l_min"], lever["stock_l_min"]
-        found += [
+        result += [
             Effect("Its valve", figure(100.0 * slip["before"] / most, 0), figure(100.0 * size / most, 0), "%"),
             Effect("Flow after it", figure(stock + slip["before"], 0), figure(stock + size, 0), "L/min"),
         ]
-    return tuple(found)
+    return tuple(result)
 
 
 def with_shares(state: MillState, shares: dict[str, float]) -> MillState:
@@ -65,13 +65,13 @@ def with_shares(state: MillState, shares: dict[str, float]) -> MillState:
 
 def _of_shares(slip: dict, shares: dict[str, float], state: MillState) -> tuple[Effect, ...]:
     other = with_shares(state, shares)
-    found = []
+    result = []
     own = [slip["vessel"], state.mill.sources[slip["spare"]].vessel]
     for key, v in state.vessels.items():
         then = cover_of(other.cover_case(key, v.level_pct))
         if key in own or _differs(v.cover, then):
-            found.append((own.index(key) if key in own else len(own), _vessel(v, then, state.mill.shift_h)))
-    found.sort(key=lambda pair: pair[0])
+            result.append((own.index(key) if key in own else len(own), _vessel(v, then, state.mill.shift_h)))
+    result.sort(key=lambda pair: pair[0])
     spare = state.mill.sources[slip["spare"]]
     drawn, drawn_then = state.draw.solids_t_h, other.draw.solids_t_h
     mixes = (
@@ -84,7 +84,7 @@ def _of_shares(slip: dict, shares: dict[str, float], state: MillState) -> tuple[
             "t/h",
         ),
     )
-    return (*(e for _, e in found[:VESSELS_SHOWN]), *mixes)
+    return (*(e for _, e in result[:VESSELS_SHOWN]), *mixes)
 
 
 def _differs(now: Cover, then: Cover) -> bool:

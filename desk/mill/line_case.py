@@ -12,6 +12,7 @@ from core.mill.expected import expected, running_cost
 from core.quantity import Quantity
 from core.stock.cover import Cover, cover_of
 from desk.kit.bench import typed_number
+from desk.kit.held import MOST_HELD
 from desk.kit.templatetags.vat import changed, figure
 from desk.kit.units import Schools, shown
 from desk.kit.words import limits
@@ -28,7 +29,6 @@ COPIED = (
     *("now", "version_id", "mill", "run", "halts", "stops", "makes", "coefficients"),
     *("next_card", "moistures", "put_in_force", "setpoints"),
 )
-MOST_HELD = 100
 SUM_OFF = 0.05  # % that typed shares may miss 100 by
 
 
@@ -69,6 +69,16 @@ def settings_of(state: MillState) -> list[tuple[str, str, str, Quantity]]:
     titles = {u.id: u.title or u.id for u in state.mill.units}
     return [
         (unit, titles[unit], name, said) for unit, plan in state.line.acting.items() for name, said in plan.settable().items()
+    ]
+
+
+def upsets_of(state: MillState) -> list[tuple[str, str, list[tuple[str, str]]]]:
+    """What may befall the line: (its key, how it is told, its settings as an address holds them)."""
+    titles = {u.id: u.title or u.id for u in state.mill.units}
+    return [
+        (f"{unit}:{i}", f"{titles[unit]}: {upset.name}", LineCase(settings={unit: upset.settings}).query)
+        for unit, plan in state.line.acting.items()
+        for i, upset in enumerate(plan.upsets())
     ]
 
 
@@ -189,11 +199,11 @@ class Carried:
     @cached_property
     def steps(self) -> tuple[Step, ...]:
         """What changes unit by unit, then the towers, the mix and what it costs."""
-        found = steps(self.today.mill, self.today.line, self.other.line, self.schools, "/case/", most=4)
+        result = steps(self.today.mill, self.today.line, self.other.line, self.schools, "/case/", most=4)
         blend = tuple(m for m in self._mix() if m is not None)
         cost = tuple(m for m in self._cost() if m is not None)
         more = [Step("The mix", "blend", blend)] if blend else []
-        return (*found, *more, *([Step("Cost, by default prices", "deliver", cost)] if cost else []))
+        return (*result, *more, *([Step("Cost, by default prices", "deliver", cost)] if cost else []))
 
     def _mix(self) -> Iterable[Moved | None]:
         a, b = self.today.mix, self.other.mix
@@ -305,7 +315,7 @@ def hold(*, name: str, case: LineCase, by, now) -> HeldLine:
     if case.empty:
         raise ImpossibleInput(Problem("name", "holds nothing: no setting is another than today’s"))
     with writing():
-        if HeldLine.objects.filter(by=by, let_go_at=None).count() >= MOST_HELD:
+        if not HeldLine.room(by):
             raise ImpossibleInput(Problem("name", f"is one too many: you hold {MOST_HELD}; let some go first"))
         return HeldLine.objects.create(
             name=name,

@@ -3,6 +3,7 @@
 from django.conf import settings
 from django.db import models
 
+from desk.kit.held import Held
 from desk.kit.seal import Sealed
 
 
@@ -69,7 +70,7 @@ class DraftStep(models.Model):
         return f"draft step {self.pk}: {self.says}"
 
 
-class HeldLine(Sealed):
+class HeldLine(Held, Sealed):
     """A case of the whole line that somebody holds: other settings and another furnish, under a name."""
 
     name = models.CharField(max_length=80)

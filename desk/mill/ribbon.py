@@ -641,15 +641,15 @@ def outlines(today, other) -> list[str]:
 
 def places(state) -> dict[str, tuple[float, float]]:
     """Where each unit that the large ribbon draws stands on it, by unit: x, and y of its lane."""
-    found = {}
+    result = {}
     for i, lane in enumerate(state.mill.lanes):
         y = BIG["lanes"][i]
         for node in lane.nodes:
-            found[node.unit] = (COLUMNS[node.station] + node.dx, y)
+            result[node.unit] = (COLUMNS[node.station] + node.dx, y)
         for j, strand in enumerate(lane.strands):
             for node in strand.nodes:
-                found[node.unit] = (COLUMNS[node.station] + node.dx, y + (j - 0.5) * STRANDS_APART)
-    return found
+                result[node.unit] = (COLUMNS[node.station] + node.dx, y + (j - 0.5) * STRANDS_APART)
+    return result
 
 
 def draw_small(state) -> Ribbon:

@@ -76,11 +76,11 @@ def _leaves(value: Any, path: str = "") -> dict[str, Any]:
     if isinstance(value, dict):
         return {k: v for key, inner in value.items() for k, v in _leaves(inner, f"{path}.{key}" if path else key).items()}
     if isinstance(value, list):
-        found = {}
+        result = {}
         for i, inner in enumerate(value):
             name = (inner.get("id") or inner.get("key")) if isinstance(inner, dict) else None
-            found |= _leaves(inner, f"{path}[{name or i}]")
-        return found
+            result |= _leaves(inner, f"{path}[{name or i}]")
+        return result
     return {path: value}
 
 
@@ -106,9 +106,9 @@ class SetupRefused(Exception):
 def propose(*, document: Any, note: str, by, now) -> Proposal:
     """Keep a change that waits for its countersignature. Raises: SetupRefused with everything wrong; nothing is kept then."""
     refuse(by, "propose_setup")
-    found = problems(document, now=now)  # solves the line of every grade: before the write lock
-    if found:
-        raise SetupRefused(f"{len(found)} faults; nothing was changed", found)
+    result = problems(document, now=now)  # solves the line of every grade: before the write lock
+    if result:
+        raise SetupRefused(f"{len(result)} faults; nothing was changed", result)
     base = MillVersion.objects.first()
     changed = differences(base.document if base else {}, document)
     if not changed:

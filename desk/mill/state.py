@@ -213,12 +213,12 @@ class MillState:
     @cached_property
     def halts(self) -> tuple[Planned, ...]:
         """The same with those of the last days, which levels and lots are counted through."""
-        found = []
+        result = []
         kept = Record.objects.current().filter(kind__in=(Kind.STOP, Kind.RATE), at__gte=self.now - HALTS_BACK)
         for r in kept:
             end, rate = datetime.fromisoformat(r.data["until"]), float(r.data.get("rate_pct", 0.0))
-            found.append(Planned(r.at, end, r.data["what"], rate, r.data.get("planned", True), r.pk))
-        return tuple(sorted(found, key=lambda s: (s.start, s.record)))
+            result.append(Planned(r.at, end, r.data["what"], rate, r.data.get("planned", True), r.pk))
+        return tuple(sorted(result, key=lambda s: (s.start, s.record)))
 
     def rate_at(self, when: datetime) -> float:
         """The share of its speed the machine runs at, by what was entered: 0 in a stop, 1 where nothing is entered."""
@@ -261,9 +261,9 @@ class MillState:
         return self.draw_case_of(self.mix)
 
     def draw_of(self, mix: Mix) -> Draw:
-        found = draw(self.draw_case_of(mix))
-        assert isinstance(found, Draw)
-        return found
+        result = draw(self.draw_case_of(mix))
+        assert isinstance(result, Draw)
+        return result
 
     @cached_property
     def draw(self) -> Draw:
@@ -315,12 +315,12 @@ class MillState:
         told = Record.objects.current().filter(
             kind=Kind.COOK, status__in=("blown", "tested"), at__gt=self.now - COOK_KEEPS, at__lte=self.now
         )
-        found = {}
+        result = {}
         for at, data in told.order_by("at", "id").values_list("at", "data"):
             if (unit := wood.get(data.get("species", ""))) and data.get("yield_pct"):
                 weight = leads((self.now - at) / COOK_KEEPS, fully=COOK_LEADS, at_most=1.0)
-                found[unit] = Made(yield_pct=data["yield_pct"], kappa=data["kappa"], weight=weight)
-        return found
+                result[unit] = Made(yield_pct=data["yield_pct"], kappa=data["kappa"], weight=weight)
+        return result
 
     @cached_property
     def coefficients(self) -> dict[str, Fitted]:
@@ -335,7 +335,7 @@ class MillState:
     @cached_property
     def put_in_force(self) -> dict[str, Record]:
         """The set points in force by unit: those whose settings the set-up in force still has."""
-        found = {}
+        result = {}
         for unit, record in in_force.newest(self.now).items():
             plan = self.plans.get(unit)
             if plan is None or record.data["settings"].keys() != plan.settings().keys():
@@ -344,8 +344,8 @@ class MillState:
                 plan.set_to(record.data["settings"])
             except ImpossibleInput:
                 continue  # the set-up has changed under it
-            found[unit] = record
-        return found
+            result[unit] = record
+        return result
 
     @cached_property
     def plans(self) -> dict[str, Acting]:
@@ -408,8 +408,8 @@ class MillState:
     def full_rates(self) -> dict[str, tuple[float, float]]:
         """Into and out of every vessel with the machine at its speed, t/h oven-dry."""
         whole = self.rate or 1.0
-        found = vessel_rates(self.mill, self.solution, self.running_at(whole))
-        return {k: self._scaled(k, pair, 1.0 / whole) for k, pair in found.items()}
+        result = vessel_rates(self.mill, self.solution, self.running_at(whole))
+        return {k: self._scaled(k, pair, 1.0 / whole) for k, pair in result.items()}
 
     @cached_property
     def feed_rates(self) -> dict[str, float]:
@@ -435,7 +435,7 @@ class MillState:
     @cached_property
     def vessels(self) -> dict[str, VesselNow]:
         """Every vessel that has a level reading, worst cover first."""
-        found = {}
+        result = {}
         for tag, reading in newest("level.", before=self.now).items():
             key = tag.removeprefix("level.")
             if key not in self.mill.vessels:
@@ -444,8 +444,8 @@ class MillState:
             rate_in, rate_out = self.rates[key]
             level = self._carried(v, reading, rate_in, rate_out)
             case = self.cover_case(key, level)
-            found[key] = VesselNow(v, level, reading.value, reading.at, rate_in, rate_out, case, cover_of(case))
-        return dict(sorted(found.items(), key=lambda kv: kv[1].cover.hours))
+            result[key] = VesselNow(v, level, reading.value, reading.at, rate_in, rate_out, case, cover_of(case))
+        return dict(sorted(result.items(), key=lambda kv: kv[1].cover.hours))
 
     def cover_case(self, key: str, level: float) -> CoverCase | CoverStopCase:
         """A vessel's cover at the rates now; with the machine's next stop or slow run (or the end of this one) where it has

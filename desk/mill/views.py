@@ -178,7 +178,7 @@ def change(request, pk: int):
 @require_safe
 def version(request, pk: int):
     """One version, and what it changed of the one before."""
-    found = get_object_or_404(MillVersion.objects.select_related("by"), pk=pk)
+    result = get_object_or_404(MillVersion.objects.select_related("by"), pk=pk)
     before = MillVersion.objects.filter(pk__lt=pk).first()
-    changes = setups.differences(before.document, found.document) if before else []
-    return render(request, "mill/version.html", {"version": found, "before": before, "changes": changes})
+    changes = setups.differences(before.document, result.document) if before else []
+    return render(request, "mill/version.html", {"version": result, "before": before, "changes": changes})

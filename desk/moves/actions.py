@@ -15,12 +15,12 @@ WORDS = {"worked": "worked", "partly": "worked in part", "not": "did not work"}
 @writing()
 def propose(*, placement, values, by, now) -> Record:
     """Put a row that stands to the shift. Raises: ImpossibleInput where it does not stand or one is open already."""
-    found = proposed(placement, values)
-    if found is None or not found.stands or found.before == found.after:
+    result = proposed(placement, values)
+    if result is None or not result.stands or result.before == result.after:
         raise ImpossibleInput(Problem("move", "has no move to propose at these readings"))
     if waiting(placement) is not None:
         raise ImpossibleInput(Problem("move", "has a move that is proposed or waits for its retest: one at a time"))
-    return put(ROWS[placement.row], placement, found, values, about=None, by=by, now=now)
+    return put(ROWS[placement.row], placement, result, values, about=None, by=by, now=now)
 
 
 def moves_of(placement) -> list[Record]:
@@ -56,14 +56,14 @@ def found_after(*, move: Record, value: float, by, now) -> Record:
     low, high = move.data["band"]
     reading = move.data["reading"]
     band = Band(low=low, high=high if high > low else low + 1e-9)
-    found = outcome(before=reading if reading is not None else value, expected=move.data["expected"], after=value, band=band)
+    result = outcome(before=reading if reading is not None else value, expected=move.data["expected"], after=value, band=band)
     return write(
         kind=Kind.EFFECT,
         subject=move.subject,
         by=by,
         now=now,
-        says=f"{move.data['title']}: {WORDS[found]}",
-        status=found,
+        says=f"{move.data['title']}: {WORDS[result]}",
+        status=result,
         data={"after": value, "expected": move.data["expected"]},
         about=decision,
     )

@@ -57,11 +57,11 @@ def lines(state, group) -> list[Line]:
     placements = [s for s in state.mill.moves.values() if s.row in wanted]
     newest = newest_results({r for s in placements for r in s.readings.values()})
     decisions = decided([s.subject for s in placements])
-    found = [_line(state, wanted[s.row], s, newest, decisions) for s in placements]
+    result = [_line(state, wanted[s.row], s, newest, decisions) for s in placements]
     if any(p.station == "cook" for p in wanted.values()):
-        found += _blows(state, wanted)
+        result += _blows(state, wanted)
     order = list(wanted)
-    return sorted(found, key=lambda x: (ORDER[x.state], order.index(x.practice.id)))
+    return sorted(result, key=lambda x: (ORDER[x.state], order.index(x.practice.id)))
 
 
 def decided(subjects) -> dict[str, Record]:
@@ -76,21 +76,21 @@ def decided(subjects) -> dict[str, Record]:
 
 def _line(state, practice: Practice, placement, newest, decisions) -> Line:
     start = opening(placement, state, newest=newest)
-    found = None if start.missing else proposed(placement, start.values)
+    result = None if start.missing else proposed(placement, start.values)
     common: dict[str, Any] = {
         "practice": practice,
         "key": placement.key,
         "place": placement.place,
         "decided": decisions.get(placement.key),
     }
-    if found is None:
+    if result is None:
         return Line(
             state="unread", says="", why="Nothing is read yet." if start.missing else "The readings do not fit.", **common
         )
     return Line(
-        state="stands" if found.stands else "calm",
-        says=size_of(practice, found) if found.stands else "",
-        why=found.why,
+        state="stands" if result.stands else "calm",
+        says=size_of(practice, result) if result.stands else "",
+        why=result.why,
         **common,
     )
 
@@ -102,7 +102,7 @@ def size_of(practice: Practice, found: Proposal) -> str:
 
 def _blows(state, wanted) -> list[Line]:
     """K1, K2, K3 and K8: decided where the blow is recorded; here by the newest tested cook of each wood."""
-    found, seen = [], set()
+    result, seen = [], set()
     newest: dict[str, Cook] = {}
     tested = Cook.objects.filter(
         kappa__isnull=False, started_at__gte=state.now - BLOW_COUNTS, started_at__lte=state.now
@@ -116,7 +116,7 @@ def _blows(state, wanted) -> list[Line]:
         seen.add(move.row)
         unit = "H" if move.lever == "h" else "% EA"
         done = decided_on_next(cook)
-        found.append(
+        result.append(
             Line(
                 practice=wanted[move.row],
                 key=move.row,
@@ -132,7 +132,7 @@ def _blows(state, wanted) -> list[Line]:
         )
     for key in ("K1", "K2", "K3", "K8"):
         if key not in seen:
-            found.append(
+            result.append(
                 Line(
                     practice=wanted[key],
                     key=key,
@@ -142,4 +142,4 @@ def _blows(state, wanted) -> list[Line]:
                     why="No blow of the last day asks for it.",
                 )
             )
-    return found
+    return result

@@ -38,15 +38,15 @@ def table(request):
     if state is None:
         return render(request, "no_mill.html")
     group = group_of(request.GET.get("group", "cook"))
-    found = lines(state, group)
+    result = lines(state, group)
     context = {
         "station": group.station,
         "stations": STATIONS,
         "small": draw_small(state),
         "groups": move_groups(),
         "group": group,
-        "lines": found,
-        "standing": sum(x.state == "stands" for x in found),
+        "lines": result,
+        "standing": sum(x.state == "stands" for x in result),
         "open_moves": Record.objects.current()
         .filter(kind=Kind.MOVE)
         .exclude(followed_by__kind=Kind.DECISION)

@@ -240,11 +240,11 @@ def _history(mill, people, now: datetime, days: int) -> None:
 
 def _walk(rng, n: int, sd: float, share: float) -> np.ndarray:
     """Noise whose neighbours are alike, of a stationary sd."""
-    new, level, found = rng.normal(0.0, innovation_sd(sd, share), n), 0.0, np.empty(n)
+    new, level, result = rng.normal(0.0, innovation_sd(sd, share), n), 0.0, np.empty(n)
     for i in range(n):
         level = share * level + new[i]
-        found[i] = level
-    return found
+        result[i] = level
+    return result
 
 
 def _meters(mill, rng, now: datetime, days: int) -> None:

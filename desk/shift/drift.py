@@ -53,13 +53,13 @@ class InForce:
 
 def cover_decision(vessel: str, now) -> Record | None:
     """What was decided on a vessel's cover in the last two hours, unless it was undone."""
-    found = Record.objects.current().filter(kind=Kind.DECISION, subject=f"cover.{vessel}", at__gte=now - DECIDED_FOR)
-    return found.order_by("-at").first()
+    result = Record.objects.current().filter(kind=Kind.DECISION, subject=f"cover.{vessel}", at__gte=now - DECIDED_FOR)
+    return result.order_by("-at").first()
 
 
 def vessels_that_drift(state) -> list[Drift]:
     """Vessels that stop the line soon, each with the share move it asks for, but those whose move was taken."""
-    found = []
+    result = []
     for v in state.vessels.values():
         if not v.stops_the_line:
             continue
@@ -68,33 +68,33 @@ def vessels_that_drift(state) -> list[Drift]:
             continue
         url = reverse("shift:decide_cover", args=[v.vessel.key])
         words = f"{v.vessel.name} {v.cover.way} soon"
-        found.append(Drift(f"cover.{v.vessel.key}", 4, words, vessel=v, slip=share_slip(state, v), url=url))
-    return found
+        result.append(Drift(f"cover.{v.vessel.key}", 4, words, vessel=v, slip=share_slip(state, v), url=url))
+    return result
 
 
 def rows_that_drift(board: Board) -> list[Drift]:
     """Readings out of their band or near its edge, worst first, each with its open slip."""
-    found = []
+    result = []
     for r in board.drifting:
         open_move = r.move if r.move is not None and r.decision is None else None
         url = reverse("shift:decide", args=[open_move.pk]) if open_move else ""
         slip = open_move.data if open_move else None
-        found.append(Drift(f"row.{r.row.id}", r.gravity, f"{r.short_place} {r.judgement.word}", row=r, slip=slip, url=url))
-    return found
+        result.append(Drift(f"row.{r.row.id}", r.gravity, f"{r.short_place} {r.judgement.word}", row=r, slip=slip, url=url))
+    return result
 
 
 def standing_rows(state, board: Board) -> list[Drift]:
     """Rows of the practice table that stand at the readings now and whose slip is not open above already."""
     open_placements = {d.move.data.get("spot") for d in board.rows if d.move is not None and d.decision is None}
-    found, seen = [], set()
+    result, seen = [], set()
     for group in move_groups():
         for line in lines(state, group):
             if line.state != "stands" or line.key in open_placements or line.key in seen:
                 continue
             seen.add(line.key)
             url = line.url or reverse("moves:row", args=[line.key])
-            found.append(Drift(f"practice.{line.key}", 1, f"{line.practice.id} stands", line=line, url=url))
-    return found
+            result.append(Drift(f"practice.{line.key}", 1, f"{line.practice.id} stands", line=line, url=url))
+    return result
 
 
 def standing_known(state, board: Board) -> list[Drift]:
@@ -117,14 +117,14 @@ def in_force(now) -> list[InForce]:
     """Moves taken within the last minute, the newest first."""
     since = now - timedelta(seconds=UNDO_S)
     rows = Record.objects.current().filter(kind=Kind.DECISION, entered_at__gt=since, entered_at__lte=now, about__isnull=False)
-    found = [(d, may_undo(d, now)) for d in rows.select_related("about").order_by("-id")]
-    return [InForce(d, left) for d, left in found if left > 0.0]
+    result = [(d, may_undo(d, now)) for d in rows.select_related("about").order_by("-id")]
+    return [InForce(d, left) for d, left in result if left > 0.0]
 
 
 def everything(state, board: Board) -> list[Drift]:
     """The whole list with pictures and side effects."""
-    found = [*vessels_that_drift(state), *rows_that_drift(board), *standing_rows(state, board)]
-    return [_whole(d, state) for d in sorted(found, key=lambda d: -d.gravity)]
+    result = [*vessels_that_drift(state), *rows_that_drift(board), *standing_rows(state, board)]
+    return [_whole(d, state) for d in sorted(result, key=lambda d: -d.gravity)]
 
 
 def _whole(d: Drift, state) -> Drift:
@@ -153,8 +153,8 @@ class Level:
 def _levels(vessel: str, now: datetime) -> list[Level]:
     """How a vessel's level went over the last shift's length, newest first; empty where nothing reads it."""
     signal = Signal.objects.filter(tag=f"level.{vessel}").first()
-    found = series(signal, now - LEVELS_FOR, now, PAST_SHOWN) if signal else []
-    return [Level(at(b.at_ms), b.mean) for b in reversed(found)][:PAST_SHOWN]
+    result = series(signal, now - LEVELS_FOR, now, PAST_SHOWN) if signal else []
+    return [Level(at(b.at_ms), b.mean) for b in reversed(result)][:PAST_SHOWN]
 
 
 def hidden_words(found: list[Drift], shown: int, most: int = 3) -> str:

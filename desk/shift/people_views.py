@@ -25,8 +25,8 @@ NEEDED = (Role.LEAD, Role.OPERATOR, Role.LAB, Role.ENGINEER, Role.SAFETY)
 
 def _locked() -> dict[str, object]:
     """Username to the time of the last wrong PIN, of those who must wait."""
-    found = AccessAttempt.objects.filter(failures_since_start__gte=settings.AXES_FAILURE_LIMIT)
-    return dict(found.order_by("attempt_time").values_list("username", "attempt_time"))
+    result = AccessAttempt.objects.filter(failures_since_start__gte=settings.AXES_FAILURE_LIMIT)
+    return dict(result.order_by("attempt_time").values_list("username", "attempt_time"))
 
 
 def _page(request, *, status: int = 200, **more):

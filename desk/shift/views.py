@@ -99,7 +99,7 @@ def _held_total(state) -> int:
 
 
 def _gauges(state, board) -> list[dict]:
-    found = []
+    result = []
     for i, lane in enumerate(state.mill.lanes):
         for g in lane.gauges:
             row = board.by_id.get(g.row)
@@ -108,7 +108,7 @@ def _gauges(state, board) -> list[dict]:
                 source = state.mill.sources.get(lane.key)
                 vessel = state.vessels.get(source.vessel) if source else None
                 crowded = g.station == "stock" and vessel is not None and vessel.stops_the_line
-                found.append(
+                result.append(
                     {
                         "gauge": row.roomy and not crowded,
                         "lane": i,
@@ -119,7 +119,7 @@ def _gauges(state, board) -> list[dict]:
                         "row": row,
                     }
                 )
-    return found
+    return result
 
 
 def _no_mill(request):
@@ -274,7 +274,7 @@ def drift(request):
     if state is None:
         return _no_mill(request)
     board = Board(state)
-    found = everything(state, board)
+    result = everything(state, board)
     counts = board.counts()
     show = request.GET.get("show", "open")
     day = Record.objects.filter(kind=Kind.DECISION, at__gte=shift_of(state.now, state.mill).start - timedelta(hours=12))
@@ -284,13 +284,13 @@ def drift(request):
     taken = [d for d in decided if d.data["choice"] != "refuse"]
     refused_ones = [d for d in decided if d.data["choice"] == "refuse"]
     context = {
-        "drifts": found if show == "open" else [],
+        "drifts": result if show == "open" else [],
         "past": taken if show == "taken" else refused_ones if show == "refused" else [],
         "show": show,
-        "tabs": (("open", "open", len(found)), ("taken", "taken", len(taken)), ("refused", "refused", len(refused_ones))),
+        "tabs": (("open", "open", len(result)), ("taken", "taken", len(taken)), ("refused", "refused", len(refused_ones))),
         "taken": in_force(state.now),
         "counts": counts,
-        "contain": counts["contain"] + sum(d.vessel is not None for d in found),
+        "contain": counts["contain"] + sum(d.vessel is not None for d in result),
         "may_move": request.user.may("move"),
     }
     return render(request, "shift/drift.html", context)

@@ -48,13 +48,13 @@ def pairs_of(row, state) -> list[dict]:
     """The newest accepted laboratory results that have a meter reading at the same minute, oldest first."""
     newest = Record.objects.current().filter(kind=Kind.RESULT, subject=row.id, at__lte=state.now, status="accepted")
     results = list(newest.only("at", "value").order_by("-at")[: 2 * PAIRS_SHOWN])
-    found = []
+    result = []
     for r, meter in zip(results, matched(f"meter.{row.point}", [r.at for r in results]), strict=True):
-        if meter and len(found) < PAIRS_SHOWN:
-            found.append(
+        if meter and len(result) < PAIRS_SHOWN:
+            result.append(
                 {"at": r.at, "time": f"{r.at:%H:%M}", "meter": meter.value, "lab": r.value, "apart": meter.value - r.value}
             )
-    return found[::-1]
+    return result[::-1]
 
 
 @require_safe
@@ -70,12 +70,12 @@ def meter(request):
     band = state.mill.band(chosen, state.grade)
     now = Board(state, only=chosen.id).by_id[chosen.id]
     lever = chosen.lever
-    found = now.result.value if now.result else band.aim
+    result = now.result.value if now.result else band.aim
     opening = {
         "inlet_pct": lever["inlet_pct"],
         "water_cons_pct": lever["water_cons_pct"],
         "target_pct": band.aim,
-        "measured_pct": round(found, 2),
+        "measured_pct": round(result, 2),
         "stock_l_min": lever["stock_l_min"],
     }
     typed = {k: request.GET.get(k, f"{v:g}") for k, v in opening.items()}
@@ -213,9 +213,9 @@ def bias(request, row_id: str):
 def open_bias(row, now) -> Record | None:
     """A bias that was taken and whose six pairs are not in yet."""
     kept = Record.objects.current().filter(kind=Kind.DECISION, subject=f"meter.{row.id}", at__lte=now)
-    found = kept.order_by("-at", "-id").first()
-    if found and found.data["choice"] != "refuse" and datetime.fromisoformat(found.data["retest_at"]) > now:
-        return found
+    result = kept.order_by("-at", "-id").first()
+    if result and result.data["choice"] != "refuse" and datetime.fromisoformat(result.data["retest_at"]) > now:
+        return result
     return None
 
 

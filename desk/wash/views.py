@@ -199,12 +199,12 @@ def _stages(data, opening: tuple[Washer, ...]) -> list[dict]:
             Well(f"c{i}", f"Stage {i + 1} leaves at", "%", start.out_pct, 1, 60).read(data),
         ]
         text = data.get(f"m{i}", "").strip()
-        found = (
+        result = (
             Well(f"m{i}", f"Measured after stage {i + 1}", "kg/t", 0, 0, 400).read({f"m{i}": text})
             if text
             else {"name": f"m{i}", "text": "", "value": None, "error": "", "unit": "kg/t"}
         )
-        rows.append({"i": i, "n": i + 1, "kind": kind, "e": wells[0], "c": wells[1], "m": found})
+        rows.append({"i": i, "n": i + 1, "kind": kind, "e": wells[0], "c": wells[1], "m": result})
     return rows
 
 
@@ -226,7 +226,7 @@ def line(request):
         if well.name in request.GET and row["text"] != f"{well.start:g}":
             row["source"] = "typed"
             changed.add(well.name)
-    rows = _stages(request.GET, plan.washers)
+    rows = _stages(request.GET, plan.in_service)
     context = station(
         request,
         state,
@@ -265,8 +265,8 @@ def line(request):
 
 def _well_of(field: str) -> str:
     """The well that a refused field of the case was typed into."""
-    if found := LEAF.fullmatch(field):
-        return f"{'e' if found[2] == 'e10' else 'c'}{int(found[1]) - 1}"
+    if result := LEAF.fullmatch(field):
+        return f"{'e' if result[2] == 'e10' else 'c'}{int(result[1]) - 1}"
     return {"df": "shower", "na2so4_share": "salt"}.get(field, field)
 
 
@@ -314,11 +314,11 @@ def _mended(case: WashCase, fitted: tuple[float, ...], weak: tuple[int, ...]) ->
 
 def _worked(state, case: WashCase, v: dict, rows: list[dict], row_id: str, held=None) -> dict:
     """What the line does by its case: the verdict's figures, the cost over the dilution, what the samples say, the picture."""
-    found = wash_line(case)
+    result = wash_line(case)
     alike = {"feed_pct": case.feed_pct, "x0": case.x0, "washers": case.washers, "y_in": case.y_in}
     prices = Prices(steam_t=v["steam"], economy=v["economy"], solids_kg=v["solids_price"], carry_kg=v["carry_price"])
     curve, least = washing.cost_curve(**alike, prices=prices)
-    now = washing.cost_at(found.line, prices)
+    now = washing.cost_at(result.line, prices)
     beside = None
     if held is not None:
         other = calc.read_case(find("wash.line"), held.given)
@@ -331,20 +331,20 @@ def _worked(state, case: WashCase, v: dict, rows: list[dict], row_id: str, held=
     weak = washing.weak_stages(fitted, case.washers)
     limit = row.band.high if row else math.inf
     span = None
-    if found.soda_kg_adt > 0.0 and math.isfinite(limit):
-        span = washing.dilutions_for(**alike, loss_kg_adt=limit * found.loss_kg_adt / found.soda_kg_adt)
+    if result.soda_kg_adt > 0.0 and math.isfinite(limit):
+        span = washing.dilutions_for(**alike, loss_kg_adt=limit * result.loss_kg_adt / result.soda_kg_adt)
     last = case.washers[-1].out_pct
     return {
-        "w": found.line,
-        "worked": Worked(model="wash.line", case=case, result=found),
+        "w": result.line,
+        "worked": Worked(model="wash.line", case=case, result=result),
         "df": case.df,
         "now": now,
         "least": least,
-        "judged": judge(found.soda_kg_adt, row.band, confirmed=True) if row else None,
-        "mark": f"m-{judge(found.soda_kg_adt, row.band, confirmed=True).state.value}" if row else "",
+        "judged": judge(result.soda_kg_adt, row.band, confirmed=True) if row else None,
+        "mark": f"m-{judge(result.soda_kg_adt, row.band, confirmed=True).state.value}" if row else "",
         "band": row.band if row else None,
         "limit_words": f"wanted under {row.band.high:.0f}" if row else "",
-        "solids_words": f"at {found.solids_pct:.1f} % solids",
+        "solids_words": f"at {result.solids_pct:.1f} % solids",
         "row_id": row_id,
         "fitted": [
             (i, e, KINDS[w.kind], i in weak) for i, (e, w) in enumerate(zip(fitted, case.washers, strict=False), start=1)
@@ -354,10 +354,10 @@ def _worked(state, case: WashCase, v: dict, rows: list[dict], row_id: str, held=
         "wanted": None if isinstance(wanted, Infeasible) else wanted,
         "beyond": wanted if isinstance(wanted, Infeasible) else None,
         "wanted_m3_h": None if isinstance(wanted, Infeasible) else washing.shower_of(wanted, case.od_t_h, last),
-        "p": line_picture(found.line, case.feed_pct, case.x0, weak),
+        "p": line_picture(result.line, case.feed_pct, case.x0, weak),
         "c": cost_picture(curve, least, now, span, beside),
         "saves": washing.saving(now, least),
-        "evaporate_t_h": found.evaporators_t_h,
+        "evaporate_t_h": result.evaporators_t_h,
     }
 
 

@@ -30,6 +30,7 @@ from core.bleach.line import (
     typical,
 )
 from core.bleach.mechanical import PressCase, TwoStageCase, iso_after, press, two_stage
+from core.bleach.models import one_stage, stage_case
 from core.bleach.sequence import CODES, Misread, read
 from core.bleach.stages import ACTIVE, Pulp, Setting, charge_for_iso, end_ph, extraction_acids, run
 from core.bleach.store import TankCase, clash, drawn, never_with, oldest_first, tank
@@ -332,7 +333,8 @@ class Sequences(SimpleTestCase):
     def test_brightness_rises_with_charge_to_its_ceiling_and_turns_round(self, name, iso, charge, more):
         charge, more = CEILING[name] * charge, CEILING[name] * more
         pulp = Pulp(kappa=2.0, ks=ks_from_reflectance(iso / 100.0), mn=3.0)
-        at = lambda c: run(name, pulp, Setting(charge=c, minutes=150, temp_c=75, ph=3.8 if name[0] == "D" else 10.8)).pulp  # noqa: E731
+        ph = 3.8 if name[0] == "D" else 10.8
+        at = lambda c: run(name, pulp, Setting(charge=c, minutes=150, temp_c=75, ph=ph)).pulp  # noqa: E731
         a, b = at(charge), at(charge + more)
         self.assertGreaterEqual(b.iso, a.iso - 1e-9)
         self.assertLessEqual(b.iso, max(92.0, iso) + 1e-9)
@@ -395,6 +397,20 @@ class Sequences(SimpleTestCase):
             factor = ACTIVE["ClO2"] * d0.setting.charge / 10 / d0.into.kappa
             if tried.iso >= 86.0 and 0.15 <= factor <= 0.28 and tried.viscosity >= -400 and settings[0].charge >= 10.0:
                 self.assertGreaterEqual(tried.cost, best.bleached.cost - 0.05)
+
+    def test_a_stage_of_a_sequence_is_that_stage_on_its_own(self):
+        for text in ("D0-EOP-D1", "Q-P-Z-D1", "D0-E-D1-PO"):
+            sequence = read(text)
+            plan = Plan(sequence=sequence, settings=typical(sequence, 12.0), wood="hardwood", kappa=12.0, cod=4.0)
+            viscosity = 0.0
+            for step in bleach(plan).steps:
+                with self.subTest(sequence=text, stage=step.stage.name):
+                    alone = one_stage(stage_case(step.stage.name, step.into, step.setting, "hardwood"))
+                    viscosity += alone.viscosity
+                    self.assertAlmostEqual(alone.kappa_out, step.done.pulp.kappa)
+                    self.assertAlmostEqual(alone.mn_out, step.done.pulp.mn)
+                    self.assertAlmostEqual(viscosity, step.done.pulp.viscosity)
+        self.assertIsNone(stage_case("O", step.into, step.setting, "hardwood"))
 
     def test_beyond_reach_is_said_with_the_nearest(self):
         found = cheapest(ready("sulphite, TCF"), iso_pct=90.0)

@@ -14,7 +14,9 @@ from core.chips.wood import Part as Wood
 from core.chips.wood import dry_basis, mix_wood, wet_basis
 from core.cook import continuous, kinetic, profile, sulphite, thickness, trust
 from core.cook import fit as fits
-from core.cook.species import A_GUM, A_LIGNIN, NAMES, SPECIES, Fitted, restored
+from core.cook.blowing import blow_decision, decision_case
+from core.cook.running import running_case
+from core.cook.species import A_GUM, A_LIGNIN, DEFAULT, NAMES, SPECIES, Fitted, restored
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.band import Band
 from core.judge.next_cook import after_blow, next_plan
@@ -317,6 +319,19 @@ class Laws(SimpleTestCase):
         self.assertAlmostEqual(course[-1].minute, whole / after, places=6)
         for x, y in zip(course, course[1:], strict=False):
             self.assertTrue((y.h - x.h) * (before - after) >= -1e-9 * abs(before - after) * x.h)
+
+    @given(st.sampled_from(["softwood", "larch", "hardwood"]), st.floats(100, 175), st.floats(3, 12))
+    def test_the_window_of_a_blow_opens_before_it_closes_and_a_longer_cook_is_never_above_it(self, wood, minute, share):
+        plan = ((0.0, 80.0), (90.0, 168.0), (180.0, 168.0))
+        log = (*plan[:2], (minute, 168.0))
+        case = running_case(wood, KRAFT, log=log, plan=plan, target=28.0, coefficients=DEFAULT, band=4.0, measured=())
+        seen = blow_decision(replace(decision_case(case), share_pct=share))
+        wider = blow_decision(replace(decision_case(case), share_pct=share + 1.0))
+        if math.isfinite(seen.closes_min):
+            self.assertLess(seen.opens_min, seen.closes_min)
+            self.assertLess(wider.opens_min, seen.opens_min)
+        self.assertGreaterEqual(wider.inside_pct, seen.inside_pct)
+        self.assertEqual(seen.stands == "cook on", not seen.opens_min <= minute)
 
 
 @tag("core")

@@ -263,6 +263,31 @@ class ActingLine(SimpleTestCase):
         self.assertGreater(line.inlets["K.bleach"].kg_odt("COD"), self.base.inlets["K.bleach"].kg_odt("COD"))
         self.assertLess(line.acts["K.bleach"].iso_pct, self.base.acts["K.bleach"].iso_pct)
 
+    def test_an_upset_costs_its_line_and_leaves_the_others_alone(self):
+        ends = {"K": "K.bleach", "S": "S.bleach"}
+        was = {line: self.base.acts[unit].iso_pct for line, unit in ends.items()}
+        for key, plan in self.base.acting.items():
+            for upset in plan.upsets():
+                with self.subTest(unit=key, upset=upset.name):
+                    line = self.run_line(settings={key: upset.settings}, start=self.base)
+                    now = {end: line.acts[unit].iso_pct for end, unit in ends.items()}
+                    for end in ends:
+                        if key.startswith(f"{end}.") and "feed" not in upset.name:
+                            self.assertLess(now[end], was[end])
+                        elif not key.startswith(f"{end}."):
+                            self.assertAlmostEqual(now[end], was[end], places=6)
+                    self.assertLess(line.solution.worst_closure, 1e-9)
+
+    def test_every_washer_but_one_may_stop(self):
+        plan = self.mill.wash_plans["K.larch.wash"]
+        losses = []
+        for stopped in range(len(plan.washers)):
+            line = self.run_line(settings={"K.larch.wash": {"stopped": stopped}})
+            losses.append(line.acts["K.larch.wash"].worked[0].result.loss_kg_adt)
+        self.assertEqual(losses, sorted(losses))
+        with self.assertRaises(ImpossibleInput):
+            plan.set_to({"stopped": len(plan.washers)})
+
     def test_what_a_unit_worked_is_the_model_run_on_its_case(self):
         for key, acts in self.base.acts.items():
             for worked in acts.worked:

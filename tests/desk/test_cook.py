@@ -98,6 +98,7 @@ class Followed(CookCase):
         for field, act in (
             ("digester", lambda: self.charged()),
             ("value", lambda: actions.add_point(cook=cook, minute=30, value=250, by=mr, now=now)),
+            ("value", lambda: actions.add_point(cook=cook, minute=30, value=15, by=mr, now=now, kind="p")),
             ("minute", lambda: actions.add_point(cook=cook, minute=0, value=90, by=mr, now=now)),
             ("minute", lambda: actions.add_point(cook=cook, minute=90, value=120, by=mr, now=now)),
             ("reason", lambda: actions.hold_on(cook=cook, minutes=0, choice="refuse", by=mr, now=now)),
@@ -159,6 +160,29 @@ class Followed(CookCase):
         hotter = actions.add_point(cook=cook, minute=117.9, value=174, by=make.person("mr"), now=make.NOW)
         self.assertEqual(hotter.value, 174)
         self.assertLess(self.client.get("/cook/records/1148/").context["f"].stop, seen.stop)
+
+    def test_the_blow_has_its_window_and_the_pressure_is_held_against_saturation(self):
+        self.as_("mr")
+        url = "/cook/records/1148/"
+        before = self.client.get(url).context
+        decision, running = before["blow"].result, before["worked"].result
+        self.assertEqual(decision.stands, "cook on")
+        self.assertTrue(decision.opens_min < running.stop_min < decision.closes_min)
+        self.assertLess(before["relief"].result.over_bar, 0.5)
+        self.assertEqual(self.client.post(url, {"act": "pressure", "value": "15"}).status_code, 422)
+        for bar, words in (("7.9", "gas and air are in it"), ("6", "the liquor flashes")):
+            minute = f"{117.9 if bar == '7.9' else 118:g}"
+            self.assertEqual(self.client.post(url, {"act": "pressure", "value": bar, "minute": minute}).status_code, 302)
+            self.assertContains(self.client.get(url), words)
+
+    def test_a_blow_outside_its_window_tells_the_mix_that_holds_it(self):
+        self.as_("mr")
+        cook = Cook.objects.get(number=1144)
+        worked = self.client.get("/cook/records/1144/").context["divert"]
+        share = worked.result.most_pct / 100.0
+        mixed = share * cook.kappa + (1.0 - share) * worked.case.other_kappa
+        self.assertAlmostEqual(mixed, worked.result.low)
+        self.assertNotContains(self.client.get("/cook/records/1143/"), "divert it")
 
 
 class NextCook(CookCase):

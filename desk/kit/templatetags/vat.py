@@ -190,8 +190,8 @@ def item(mapping, key):
 @register.simple_tag(takes_context=True)
 def u(context, unit: str):
     """A unit set small behind its figure, as this person reads it; empty for a bare number. Pairs with `val`."""
-    found = way(unit, context.get("schools"))
-    name = found.unit if found else unit
+    result = way(unit, context.get("schools"))
+    name = result.unit if result else unit
     return format_html('<span class="u">{}</span>', name) if name else ""
 
 
@@ -340,8 +340,8 @@ def gauge(position):
 def here(context, prefix: str) -> str:
     """aria-current for the place a page belongs to."""
     path = context["request"].path
-    found = path == "/" if prefix == "/" else path.startswith(prefix)
-    return mark_safe('aria-current="page"') if found else ""
+    result = path == "/" if prefix == "/" else path.startswith(prefix)
+    return mark_safe('aria-current="page"') if result else ""
 
 
 @register.filter

@@ -61,15 +61,15 @@ class Command(BaseCommand):
         """One round: signals of the set-up in force, files, meters, the night's work. Whether there is more to do at once."""
         now = mill_now()
         try:
-            found, mill = mill_in_force()
+            result, mill = mill_in_force()
         except NoMill:
-            found = None
-        if found is not None and found != self.version:
+            result = None
+        if result is not None and result != self.version:
             with writing():
                 ensure_signals(mill)
-            self.version = found
+            self.version = result
         busy = work(now)
-        if simulate and found is not None and time.monotonic() - self.scanned >= SCAN_S:
+        if simulate and result is not None and time.monotonic() - self.scanned >= SCAN_S:
             self.scanned = time.monotonic()
             step(MillState(now), now)
         return busy

@@ -36,7 +36,7 @@ class Command(BaseCommand):
         if path is None:
             raise CommandError("there is no backup in backups/")
         try:
-            found = restore(path, timezone.now())
+            result = restore(path, timezone.now())
         except (NotSafe, OSError, DatabaseError, sqlite3.Error) as error:
             raise CommandError(str(error)) from None
-        self.stdout.write(f"{path.name} is in place; {found.sentence}")
+        self.stdout.write(f"{path.name} is in place; {result.sentence}")

@@ -14,9 +14,9 @@ class Command(BaseCommand):
 
     def handle(self, *args, **options):
         try:
-            found = verify()
+            result = verify()
         except (OSError, DatabaseError, sqlite3.Error, ValueError) as error:
             raise CommandError(f"the record cannot be read: {error}") from None
-        if not found.holds:
-            raise CommandError(found.sentence)
-        self.stdout.write(found.sentence)
+        if not result.holds:
+            raise CommandError(result.sentence)
+        self.stdout.write(result.sentence)

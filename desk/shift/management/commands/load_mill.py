@@ -31,9 +31,9 @@ class Command(BaseCommand):
             document = json.loads(Path(file).read_text(encoding="utf-8-sig"))
         except (OSError, ValueError) as error:
             raise CommandError(f"{file}: {error}") from None
-        found = problems(document, now=mill_now())
-        if found:
-            raise CommandError("nothing was changed\n" + "\n".join(f"{p.field} {p.text}" for p in found))
+        result = problems(document, now=mill_now())
+        if result:
+            raise CommandError("nothing was changed\n" + "\n".join(f"{p.field} {p.text}" for p in result))
         for d in differences(in_force.document if in_force else {}, document) if in_force else []:
             self.stdout.write(f"{d.place}: {d.before} -> {d.after}")
         if yes or in_force is None:
