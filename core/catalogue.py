@@ -42,6 +42,7 @@ import core.stock.mixing
 import core.wash.closure
 import core.wash.line
 import core.wash.oxygen
+import core.wash.scale
 import core.wash.soda  # noqa: F401
 from core.register import Model, find, models
 

@@ -35,6 +35,10 @@ MOST_STAGES = 6
 PUT_FROM = 1e-3  # t/t of dilution: less is no change
 O2_MIND = "Oxygen: oil-free, slow valves; over 23.5 % in the air clothes burn. Site procedure first."
 WL_MIND = "Hot liquor and soap burn; liquor and acid make H₂S. Shield, gloves, the nearest shower known."
+SCALE_MIND = (
+    "Scale is taken off by the site’s procedure alone: acid on it makes gas and heat, acid on liquor H₂S; a vessel is a "
+    "confined space."
+)
 BENCHES = {
     b.key: b
     for b in (
@@ -124,6 +128,36 @@ BENCHES = {
             {"wood": "softwood", "kappa_in": 30, "kappa": 15, "minutes": 60, "temp_c": 98, "naoh_kg": 24},
             "oxygen",
             O2_MIND,
+        ),
+        Bench(
+            "calcite",
+            "Calcite",
+            "Will this water scale with chalk?",
+            "wash.calcite",
+            "",
+            {"temp_c": 65, "ca_mg_l": 60, "alkalinity_mmol_l": 4, "ph": 8},
+            "scale",
+            SCALE_MIND,
+        ),
+        Bench(
+            "oxalate",
+            "Calcium oxalate",
+            "From acid to alkali: what can drop?",
+            "wash.oxalate",
+            "",
+            {"temp_c": 65, "ca_mg_l": 60, "oxalate_mmol_l": 0.4, "ph": 4.5, "flow_m3_h": 60},
+            "scale",
+            SCALE_MIND,
+        ),
+        Bench(
+            "barite",
+            "Barite",
+            "Barium of the wood, sulphate of the acid.",
+            "wash.barite",
+            "",
+            {"temp_c": 60, "ba_mg_l": 0.3, "so4_mg_l": 300, "flow_m3_h": 60},
+            "scale",
+            SCALE_MIND,
         ),
         Bench(
             "press",

@@ -37,6 +37,7 @@ from core.bleach.store import TankCase, clash, drawn, never_with, oldest_first, 
 from core.colour import ks_from_kappa, ks_from_reflectance
 from core.constants import SALTCAKE_A_SODIUM
 from core.errors import ImpossibleInput, Infeasible
+from core.wash import scale
 from core.wash.line import (
     KINDS,
     Prices,
@@ -499,6 +500,32 @@ class Others(SimpleTestCase):
         self.assertGreater(found.iso_out, found.one_stage)
         self.assertAlmostEqual(found.used + found.lost, 30.0)
         self.assertGreater(iso_after("spruce", 60, 3, 2.05), iso_after("spruce", 60, 3, 3.2))
+
+    def test_constants_and_activities_of_scale(self):
+        for temp, names in (
+            (25, (-8.4798, -6.3519, -10.329, -13.995, -8.62, -9.97)),
+            (70, (-8.8675, -6.3084, -10.128, -12.796, -8.215, -9.61)),
+        ):
+            for found, wanted in zip(scale.log_k(temp).values(), names, strict=True):
+                self.assertAlmostEqual(found, wanted, delta=1e-3 * abs(wanted))
+        for temp, ionic, wanted in ((25, 0.02, 0.57535), (70, 0.05, 0.42244)):
+            self.assertAlmostEqual(scale.Water(temp_c=temp, ionic_mol_l=ionic).activity[1], wanted, places=4)
+        for ph, wanted in ((2.5, 0.015824), (4, 0.34899), (6, 0.98172)):
+            self.assertAlmostEqual(scale.oxalate_share(ph), wanted, places=4)
+
+    @given(st.floats(1e-6, 0.05), st.floats(1e-6, 0.05), st.floats(1e-12, 1e-6))
+    def test_what_drops_leaves_what_dissolves(self, a, b, product):
+        drop = scale.can_drop(a, b, product)
+        self.assertTrue(0.0 <= drop <= min(a, b))
+        if drop > 0.0:
+            self.assertAlmostEqual((a - drop) * (b - drop) / product, 1.0, places=2)
+
+    @given(st.floats(20, 90), st.floats(20, 200), st.floats(2, 20))
+    def test_at_the_ph_that_lets_it_rest_a_water_is_at_its_limit(self, temp, calcium, alkalinity):
+        case = scale.CalciteCase(temp_c=temp, ca_mg_l=calcium, alkalinity_mmol_l=alkalinity, ph=7.5)
+        quiet = scale.calcite(case).ph_quiet
+        self.assertAlmostEqual(scale.calcite(replace(case, ph=quiet)).si, scale.QUIET["calcite"], places=2)
+        self.assertGreater(scale.calcite(replace(case, ph=quiet + 0.1)).si, scale.QUIET["calcite"])
 
     def test_a_plug_leaves_when_the_volume_is_drawn(self):
         flows = ((0.0, 120.0), (1.0, 90.0), (2.5, 150.0))
