@@ -4,7 +4,8 @@ from core.errors import ImpossibleInput, Problem
 from core.roots import brentq
 
 STEAM_MOST_BAR = 15.5  # 200 °C
-MMHG_BAR = 1.01325 / 760.0
+ATMOSPHERE_BAR = 1.01325
+MMHG_BAR = ATMOSPHERE_BAR / 760.0
 CP_FIBRE, CP_LIQUOR, CP_FILTRATE, CP_WATER = 1.40, 3.90, 4.10, 4.18  # kJ/kg K
 
 

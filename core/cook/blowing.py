@@ -11,15 +11,14 @@ from typing import Final
 
 from core.chance import normal_share
 from core.cook import kinetic
-from core.cook.follow import joined
+from core.cook.follow import joined, to_top
 from core.cook.profile import Points, read_log
 from core.cook.running import RunningCase
 from core.errors import Caution
-from core.heat import p_saturation, t_saturation
+from core.heat import ATMOSPHERE_BAR, p_saturation, t_saturation
 from core.quantity import check, figure, quantity
 from core.register import Check, model
 
-ATMOSPHERE_BAR: Final = 1.01325
 SHARE_PCT: Final = 10.0
 OVER_BAR: Final = 0.5  # of gas and air above saturation: relief has not kept up
 UNDER_BAR: Final = -0.1  # no liquor is hotter than its pressure lets it be: it flashes, or a reading is wrong
@@ -65,10 +64,7 @@ def _run_on(case: RunningCase) -> tuple[Points, float]:
     plan, _ = read_log(case.planned)
     log, _ = read_log(case.log, least=1)
     now = log[-1][0]
-    top = max(t for _, t in plan)
-    whole = joined(log, plan)
-    reached = next((m for m, t in whole if m >= now and t >= top - 0.5), now)
-    points = tuple(p for p in whole if p[0] <= max(now, reached))
+    points = to_top(joined(log, plan), plan, now)
     return (*points, (points[-1][0] + LOOK_ON_MIN, points[-1][1])), now
 
 
@@ -214,7 +210,8 @@ class DivertCase:
 
     kappa: float = quantity("Kappa of the blow", "", possible=(1, 200), valid=(10, 110), decimals=1)
     target: float = quantity("Kappa wanted", "", possible=(0, 150), above=True, valid=(10, 60), decimals=1)
-    pulp_t: float = quantity("Pulp of the blow", "t OD", possible=(0, 500), above=True, decimals=1)
+    wood_t: float = quantity("Wood of the blow", "t OD", possible=(0, 1000), above=True, decimals=1)
+    yield_pct: float = quantity("Its yield", "%", possible=(0, 100), above=True, valid=(35, 65), decimals=1)
     other_kappa: float = quantity("Kappa of the other pulp", "", possible=(1, 200), valid=(10, 110), decimals=1)
     share_pct: float = quantity(
         "Window, each way", "% of the kappa", possible=(0, 50), above=True, valid=(5, 15), decimals=0, default=SHARE_PCT
@@ -231,11 +228,11 @@ class Divert:
     low: float = figure("Window from kappa", "", decimals=1, equation="kappa wanted × (1 − share)")
     high: float = figure("Window to kappa", "", decimals=1, equation="kappa wanted × (1 + share)")
     most_pct: float = figure("Of a mix, at most", "%", decimals=0, equation="(limit − other) / (kappa − other)")
-    other_t: float = figure("Other pulp for the whole blow", "t OD", decimals=1, equation="pulp × (100 − most) / most")
+    other_t: float = figure("Other pulp for the whole blow", "t OD", decimals=1, equation="wood × yield × (100 − most) / most")
     cautions: tuple[Caution, ...] = ()
 
 
-_BLOW = {"kappa": 36.0, "target": 30.0, "pulp_t": 10.0, "other_kappa": 30.0}
+_BLOW = {"kappa": 36.0, "target": 30.0, "wood_t": 20.0, "yield_pct": 50.0, "other_kappa": 30.0}
 
 
 @model(
@@ -267,5 +264,5 @@ def divert(case: DivertCase) -> Divert:
                 "kappa", f"{case.kappa:.1f} is outside {low:.1f} to {high:.1f}: divert it; the lead decides where it is blended"
             ),
         )
-    other = case.pulp_t * (1.0 - share) / share if share > 0.0 else math.nan
+    other = case.wood_t * case.yield_pct / 100.0 * (1.0 - share) / share if share > 0.0 else math.nan
     return Divert(low=low, high=high, most_pct=100.0 * share, other_t=other, cautions=cautions)

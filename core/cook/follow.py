@@ -48,6 +48,13 @@ def joined(log: Points, plan: Points) -> Points:
     return (*log, *later)
 
 
+def to_top(whole: Points, plan: Points, now: float) -> Points:
+    """A joined log as far as it first has the plan's top temperature, from now (its minute) on; to now where it never does."""
+    top = max(t for _, t in plan)
+    top_from = next((m for m, t in whole if m >= now and t >= top - 0.5), now)
+    return tuple(p for p in whole if p[0] <= max(now, top_from) + 1e-9)
+
+
 def follow(
     species: str,
     charge: Charge,
@@ -69,9 +76,7 @@ def follow(
         raise ImpossibleInput(Problem("target", f"is {target:g}; it must be above 0"))
     whole = joined(log, plan)
     planned = kinetic.cook(species, charge, whole, coefficients=coefficients, corrections=measured)
-    top = max(t for _, t in plan)
-    top_from = next((m for m, t in whole if m >= now and t >= top - 0.5), now)
-    ramp = tuple(p for p in whole if p[0] <= max(now, top_from) + 1e-9)
+    ramp = to_top(whole, plan, now)
     minutes = kinetic.minutes_for_kappa(species, charge, ramp, target, coefficients=coefficients, corrections=measured)
     stop = low = high = h_stop = None
     half = default_band(target) if band is None else band

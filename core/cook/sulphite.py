@@ -8,7 +8,7 @@ import numpy as np
 
 from core.cook.profile import Points, read_log
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
-from core.heat import kelvin, p_saturation
+from core.heat import ATMOSPHERE_BAR, kelvin, p_saturation
 from core.quantity import check, figure, quantity
 from core.register import Check, model
 
@@ -112,7 +112,7 @@ def s_rate(temp_c: float) -> float:
 
 def p_so2(temp_c: float, bar_gauge: float, inert_bar: float = 0.0) -> float:
     """Partial pressure of SO₂, bar, floor 0. 140 °C at 7.0 bar gauge gives 4.42."""
-    return max(0.0, bar_gauge + 1.01325 - p_saturation(temp_c) - inert_bar)
+    return max(0.0, bar_gauge + ATMOSPHERE_BAR - p_saturation(temp_c) - inert_bar)
 
 
 def s_factor(temps: Points, pressures: Points, inert_bar: float = 0.0) -> float:
@@ -296,7 +296,7 @@ def sulphite_time(case: SulphiteTimeCase) -> SulphiteTime | Infeasible:
         return Infeasible(
             field="bar",
             reason="leaves no SO₂ pressure at this temperature: it would take for ever",
-            nearest=p_saturation(case.cook_c) - 1.01325,
+            nearest=p_saturation(case.cook_c) - ATMOSPHERE_BAR,
             unit="bar gauge",
         )
     hours = (high - case.s_so_far) / (s_rate(case.cook_c) * pressure)

@@ -30,7 +30,7 @@ from core.cook.pools import (
 from core.cook.profile import Points, h_factor, read_log
 from core.cook.species import DEFAULT, SPECIES, Fitted, Species, fitted
 from core.errors import Caution, ImpossibleInput, Problem
-from core.heat import kelvin, p_saturation
+from core.heat import ATMOSPHERE_BAR, kelvin, p_saturation
 from core.quantity import check, figure, quantity
 from core.register import Check, model
 
@@ -41,7 +41,6 @@ STEP_MIN = 2.0
 ALPHA = 1.4e-7
 TAU0_MIN = 4.0
 T0_C = 20.0
-P_ATM = 1.01325
 
 
 def air_fraction(rho_b: float, u_pct: float) -> tuple[float, float, float]:
@@ -116,7 +115,7 @@ def presteam(case: PresteamCase) -> Presteamed:
         s = 1.0
     lag = 2.0 * (case.thickness_mm / 1000.0) ** 2 / (math.pi**2 * ALPHA) / 60.0
     tau = TAU0_MIN * (case.length_mm / 25.0) ** 2
-    pa0 = P_ATM - p_saturation(T0_C)
+    pa0 = ATMOSPHERE_BAR - p_saturation(T0_C)
     xeq = (case.steam_bar_abs - p_saturation(case.steam_c)) / pa0 * kelvin(T0_C) / kelvin(case.steam_c)
     xeq = 0.0 if xeq < 0.002 else min(1.0, xeq)
     x = 1.0 if case.minutes <= lag else xeq + (1.0 - xeq) * math.exp(-(case.minutes - lag) / tau)

@@ -7,10 +7,9 @@ from datetime import timedelta
 import numpy as np
 
 from core.cook import kinetic
-from core.cook.blowing import ATMOSPHERE_BAR
 from core.cook.kinetic import Charge
 from core.cook.species import DEFAULT, Fitted
-from core.heat import p_saturation
+from core.heat import ATMOSPHERE_BAR, p_saturation
 from desk.cook.models import Cook, CookPoint
 
 PLANT = {

@@ -50,7 +50,7 @@ TOLD_AT = 30.0  # the kappa that a band is told at
 KEPT = {"temperature": "°C", "residual": "g/L", "pressure": "bar gauge"}  # of a running cook, by its key
 LEVERS = (("time", "time"), ("temperature", "temperature"), ("charge", "charge"))
 PAGE = 40
-OLD_MIN = 5.0  # a pressure may be this much younger than the last temperature
+FRESH_MIN, OLD_MIN = 30.0, 5.0  # a pressure may be so much older than the last temperature, or so much younger
 
 
 def station(request, state, **more) -> dict:
@@ -224,7 +224,7 @@ def _blow(cook: Cook, case) -> dict:
         "closes_at": at(worked.result.closes_min),
     }
     point = actions.pressure_of(cook)
-    if point is not None and case.log[0][0] <= point.minute <= case.log[-1][0] + OLD_MIN:
+    if point is not None and -OLD_MIN <= case.log[-1][0] - point.minute <= FRESH_MIN and point.minute >= case.log[0][0]:
         read = ReliefCase(temp_c=temp_at(case.log, min(point.minute, case.log[-1][0])), bar_gauge=point.value)
         result |= {
             "relief": Worked(model="cook.relief", case=read, result=relief(read)),
@@ -239,7 +239,8 @@ def _diverted(cook: Cook, yield_pct: float) -> Worked:
     case = DivertCase(
         kappa=cook.kappa,
         target=cook.target,
-        pulp_t=cook.wood_t * yield_pct / 100.0,
+        wood_t=cook.wood_t,
+        yield_pct=yield_pct,
         other_kappa=before.kappa if before else cook.target,
     )
     return Worked(model="cook.divert", case=case, result=divert(case))
