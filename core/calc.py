@@ -228,6 +228,13 @@ def plain(value: Any) -> Any:
     return plain(float(value))
 
 
+def declared(case: Any) -> dict[str, Any]:
+    """A case as its declared figures alone, rows included: what `read_case` reads again."""
+    cls = cast(Hashable, type(case))
+    own: dict[str, Any] = {name: plain(getattr(case, name)) for name in quantities(cls)}
+    return own | {name: [declared(row) for row in getattr(case, name)] for name in row_fields(cls)}
+
+
 def calculate(model: Model, given: Any) -> dict[str, Any]:
     """The answer as plain data: result with its units and cautions, or why there is none and the nearest that has one.
 
@@ -235,7 +242,7 @@ def calculate(model: Model, given: Any) -> dict[str, Any]:
     """
     case = read_case(model, given)
     found = model.function(case)
-    told: dict[str, Any] = {"model": model.name, "core": core.__version__, "given": plain(case)}
+    told: dict[str, Any] = {"model": model.name, "core": core.__version__, "given": declared(case)}
     if isinstance(found, Infeasible):
         why = {"field": found.field, "reason": found.reason, "nearest": plain(found.nearest), "unit": found.unit}
         return told | {"feasible": False, "infeasible": why}

@@ -25,6 +25,7 @@ import core.cook.trust
 import core.cook.vessel
 import core.deliver.draw
 import core.deliver.release
+import core.deliver.runcard
 import core.judge.next_cook
 import core.lab.consistency
 import core.lab.fibre

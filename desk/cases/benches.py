@@ -77,6 +77,12 @@ def case_held(held: HeldCase | None, model) -> Any:
         return None
 
 
+def _run(case: Any, model) -> tuple[Any, Any] | None:
+    """A held case with its figures, for a picture; None where there is none."""
+    result = None if case is None else model.function(case)
+    return None if result is None or isinstance(result, Infeasible) else (result, case)
+
+
 def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float, float] = (), other=None) -> dict | None:
     """How a figure (the first) answers to an input (the one that moves it most), over the range the model holds for: its own
     curve, and that of another case of the model, which is drawn dashed.
@@ -147,7 +153,7 @@ class OnLine:
     def opening(self) -> dict:
         """The case as the wells show it: one figure more than the model's own decimals."""
         said = calc.leaves(type(self.case), {})
-        given = calc.flat(calc.plain(self.case))
+        given = calc.flat(calc.declared(self.case))
         return {k: round(v, said[k].decimals + 1) if k in said and isinstance(v, float) else v for k, v in given.items()}
 
 
@@ -214,14 +220,14 @@ def bench_page(request, bench: Bench, *, address: Callable[[str], str], benches,
         **_from_the_line(request, state, bench, form),
     }
     if result is not None:
-        case = form.case
+        case, other = form.case, case_held(held, bench.model)
         draw = pictures.get(bench.picture)
         context |= {
             "results": beside(result_rows(result, schools), held, schools),
             "given": form.given,
             "cautions": cautions_of(result),
             "lookup": f"{reverse('handbook:working', args=[bench.model.name])}?{form.query}",
-            "p": draw(result, case) if draw else sweep(result, case, bench.model, other=case_held(held, bench.model)),
+            "p": draw(result, case, _run(other, bench.model)) if draw else sweep(result, case, bench.model, other=other),
             "picture_template": f"stock/pictures/{bench.picture}.html" if draw else "cases/sweep.html",
         }
     return render_bench(request, "cases/bench", context)

@@ -147,6 +147,6 @@ def working(request, name: str):
             "cautions": calc.cautions_of(result),
             "strips": {k: range_strip(getattr(case, k), q) for k, q in quantities(model.case_class).items() if not q.options},
             "address": f"{reverse('handbook:calc', args=[model.name])}",
-            "call": json.dumps(calc.plain(case), ensure_ascii=False),
+            "call": json.dumps(calc.declared(case), ensure_ascii=False),
         }
     return render_bench(request, "handbook/working", _page(request, **more))

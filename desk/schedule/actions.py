@@ -5,6 +5,7 @@ from urllib.parse import urlencode
 
 from django.urls import reverse
 
+from core import calc
 from core.catalogue import find
 from core.cook.design import design
 from core.errors import ImpossibleInput
@@ -152,18 +153,18 @@ def card_data(wish, card, state) -> dict:
     grade = state.mill.grades[wish.grade]
     rows = []
     for r in card.rows:
-        course = [[t, r.level_pct(c)] for t, c in r.course.points]
+        course = [[t, r.level_pct(c)] for t, c in r.run.course.points]
         inside = [p for t, p in course if t <= card.end_h + 1e-9]
         rows.append(
             {
-                "key": r.supply.source.key,
+                "key": r.supply.key,
                 "name": r.supply.name,
-                "share_pct": 100 * r.supply.source.share,
-                "t_h": r.t_h,
-                "cons_pct": r.supply.source.cons_pct,
-                "l_min": r.l_min,
-                "run_t": r.run_t,
-                "raw_wet_t": r.raw_wet_t,
+                "share_pct": 100 * r.supply.share,
+                "t_h": r.run.t_h,
+                "cons_pct": r.supply.cons_pct,
+                "l_min": r.run.l_min,
+                "run_t": r.run.run_t,
+                "raw_wet_t": r.run.raw_wet_t,
                 "raw_name": r.supply.raw_name,
                 "vessel": r.supply.vessel,
                 "course": [] if r.supply.spare else course,
@@ -197,16 +198,17 @@ def card_data(wish, card, state) -> dict:
         "headbox_cons_pct": grade.headbox_cons_pct,
         "sheet_ash_pct": grade.sheet_ash_pct,
         "mix": {
-            "cons_pct": card.mix.cons_pct,
-            "csf_ml": card.mix.csf_ml,
-            "iso_pct": card.mix.iso_pct,
-            "ash_pct": card.mix.ash_pct,
+            "cons_pct": card.cons_pct,
+            "csf_ml": card.csf_ml,
+            "iso_pct": card.iso_pct,
+            "ash_pct": card.ash_pct,
         },
         "additives": [[a.name, a.dose_kg_t, kg] for a, kg in card.additives],
         "rows": rows,
         "levels_at": state.now.isoformat(),
         "tests": [_test(t) for t in grade.tests],
         "steps": _steps(wish, card, state),
+        "case": calc.declared(card.case),
         "efficiency_pct": state.mill.machine.efficiency_pct,
         "width_m": state.mill.machine.width_m,
     }
@@ -229,8 +231,8 @@ def _steps(wish, card, state) -> list[list[str]]:
     """What to do, in order of time, from the towers and the start."""
     steps = []
     for r in card.rows:
-        if r.high_at_h < card.end_h and not r.supply.spare:
-            at = state.now + timedelta(hours=r.high_at_h)
+        if r.run.high_at_h < card.end_h and not r.supply.spare:
+            at = state.now + timedelta(hours=r.run.high_at_h)
             steps.append((at, f"{r.supply.vessel} full at {clock(at)}: slow what feeds it before"))
     for v in state.vessels.values():
         if not v.vessel.source and v.cover.way == "empty" and v.cover.hours < card.end_h:

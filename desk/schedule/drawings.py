@@ -14,7 +14,7 @@ BAND_TOP, BAND_H = 30.0, 39.0
 def cover_picture(card, state, wish, held=None) -> dict:
     """One lane for each source with a tower: level between its usable limits, the run, the planned stop, the shortage."""
     rows = [r for r in card.rows if not r.supply.spare]
-    rows.sort(key=lambda r: (r.short_t <= 0, r.low_at_h))
+    rows.sort(key=lambda r: (r.run.short_t <= 0, r.run.low_at_h))
     span = max(card.end_h + 1.5, 6.0)
 
     def x(h: float) -> float:
@@ -28,10 +28,10 @@ def cover_picture(card, state, wish, held=None) -> dict:
         def y(content: float, top=top, s=s) -> float:
             return top + BAND_H * (s.high_t - content) / (s.high_t - s.low_t)
 
-        points = [(x(t), min(top + BAND_H + 8, max(top - 6, y(c)))) for t, c in r.course.points if t <= span]
-        if r.short_t > 0:
-            points = [p for p in points if p[0] <= x(r.low_at_h) + 0.5]
-        end_level = r.level_pct(r.course.at(card.end_h))
+        points = [(x(t), min(top + BAND_H + 8, max(top - 6, y(c)))) for t, c in r.run.course.points if t <= span]
+        if r.run.short_t > 0:
+            points = [p for p in points if p[0] <= x(r.run.low_at_h) + 0.5]
+        end_level = r.level_pct(r.run.course.at(card.end_h))
         lanes.append(
             {
                 "name": s.vessel,
@@ -42,20 +42,20 @@ def cover_picture(card, state, wish, held=None) -> dict:
                 "line": polyline(points),
                 "label_y": n(top + 16),
                 "now_y": n(top + 31),
-                "short": {"x": n(x(r.low_at_h)), "y": n(top + BAND_H), "text": f"empty {clock_at(state, r.low_at_h)}"}
-                if r.short_t > 0
+                "short": {"x": n(x(r.run.low_at_h)), "y": n(top + BAND_H), "text": f"empty {clock_at(state, r.run.low_at_h)}"}
+                if r.run.short_t > 0
                 else None,
                 "early": {
-                    "x": n(x(r.early_low_at_h)),
+                    "x": n(x(r.run.early_low_at_h)),
                     "y": n(top + BAND_H),
-                    "text": f"under its limit {clock_at(state, r.early_low_at_h)}",
+                    "text": f"low from {clock_at(state, r.run.early_low_at_h)}",
                 }
-                if math.isfinite(r.early_low_at_h)
+                if math.isfinite(r.run.early_low_at_h)
                 else None,
                 "end": f"{end_level:.0f} %",
                 "end_y": n(top + 24),
-                "full": f"full {clock_at(state, r.high_at_h)}" if r.high_at_h < card.end_h else "",
-                "full_x": n(x(min(r.high_at_h, span)) + 4),
+                "full": f"full {clock_at(state, r.run.high_at_h)}" if r.run.high_at_h < card.end_h else "",
+                "full_x": n(x(min(r.run.high_at_h, span)) + 4),
                 "full_y": n(top + 14),
             }
         )

@@ -1,11 +1,12 @@
 """From an order's form to the core's run card: the state of the mill put into supplies."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from core.deliver.draw import draw
-from core.deliver.runcard import RunCard, RunOrder, Supply, plan_run
+from core.deliver.runcard import Reliefs, RunCard, RunCase, Supply, run_card
 from core.errors import Infeasible
+from core.quantity import quantities
 from desk.kit.templatetags.vat import clock, figure
 
 
@@ -32,8 +33,10 @@ def plan(wish: Wish, state) -> RunCard | Infeasible:
         if stop.rate_pct == 0.0 and begins < start_h:
             takes_until = min(takes_until, max(0.0, begins))
             free = (stop.end - state.now).total_seconds() / 3600.0
-    order = RunOrder(
-        draw=mill.draw_case(grade, gsm=wish.gsm, speed_m_min=wish.speed_m_min),
+    drawn = mill.draw_case(grade, gsm=wish.gsm, speed_m_min=wish.speed_m_min)
+    supplies = tuple(_supply(key, wish, state) for key in mill.sources)
+    order = RunCase(
+        **{name: getattr(drawn, name) for name in quantities(RunCase) if name in quantities(type(drawn))},
         sale_t=wish.sale_t,
         start_h=start_h,
         busy_until_h=free,
@@ -43,27 +46,31 @@ def plan(wish: Wish, state) -> RunCard | Infeasible:
         speed_high=mill.machine.speed_high,
         takes_until_h=takes_until,
         additives=grade.additives,
+        supplies=supplies,
     )
-    supplies = []
-    for key, s in mill.sources.items():
-        v = state.vessels.get(s.vessel)
-        vessel = mill.vessels[s.vessel]
-        rate_in, _ = state.rates[s.vessel]
-        supplies.append(
-            Supply(
-                source=replace(s.source, share=wish.shares_pct.get(key, 0.0) / 100.0),
-                name=s.name,
-                vessel=vessel.name,
-                full_t=vessel.full_t,
-                level_pct=v.level_pct if v else 0.0,
-                made_t_h=rate_in,
-                out_now_t_h=state.shares.get(key, 0.0) * state.takes_t_h,
-                raw_wet_t_t=s.raw_wet_t_t,
-                raw_name=s.raw_name,
-                spare=s.spare,
-            )
-        )
-    return plan_run(order, tuple(supplies))
+    return run_card(order)
+
+
+def _supply(key: str, wish: Wish, state) -> Supply:
+    """A source as it stands: its pulp, its vessel's level, what is made and what the present order takes."""
+    s = state.mill.sources[key]
+    vessel, level = state.mill.vessels[s.vessel], state.vessels.get(s.vessel)
+    rate_in, _ = state.rates[s.vessel]
+    pulp = {name: getattr(s.source, name) for name in quantities(type(s.source))}
+    return Supply(
+        **pulp,
+        key=key,
+        share=wish.shares_pct.get(key, 0.0) / 100.0,
+        name=s.name,
+        vessel=vessel.name,
+        full_t=vessel.full_t,
+        level_pct=level.level_pct if level else 0.0,
+        made_t_h=rate_in,
+        out_now_t_h=state.shares.get(key, 0.0) * state.takes_t_h,
+        raw_wet_t_t=s.raw_wet_t_t,
+        raw_name=s.raw_name,
+        store="bought pulp" if s.spare else "a line",
+    )
 
 
 def run_hours(order: dict, state) -> float:
@@ -93,7 +100,7 @@ def relief_words(relief, card: RunCard, wish: Wish, state) -> dict:
     elif relief.kind == "share":
         spare = state.mill.sources[relief.supply]
         if relief.enough:
-            key = short.supply.source.key
+            key = short.supply.key
             share, other = _floor(100 * relief.value), 0.0
             other = wish.shares_pct[relief.supply] + wish.shares_pct[key] - share
             title = (
@@ -102,8 +109,8 @@ def relief_words(relief, card: RunCard, wish: Wish, state) -> dict:
             )
             mixed = state.mix_of({k: v / 100.0 for k, v in {**wish.shares_pct, key: share, relief.supply: other}.items()})
             note = (
-                f"freeness {figure(mixed.csf_ml - card.mix.csf_ml, 0)} mL, brightness "
-                f"{figure(mixed.iso_pct - card.mix.iso_pct, 1)} points against as written"
+                f"freeness {figure(mixed.csf_ml - card.csf_ml, 0)} mL, brightness "
+                f"{figure(mixed.iso_pct - card.iso_pct, 1)} points against as written"
             )
             put = {f"share_{key}": f"{share:g}", f"share_{relief.supply}": f"{other:g}"}
         else:
@@ -121,7 +128,15 @@ def relief_words(relief, card: RunCard, wish: Wish, state) -> dict:
         else:
             need = "even slower than it can" if relief.value != relief.value else f"{figure(relief.value, 0)} m/min"
             title, note, put = "Slower machine", f"would need {need}; {m.name}’s least is {m.speed_low:g}", {}
-    return {"title": title, "note": note, "put": put, "enough": relief.enough and bool(put)}
+    unit = quantities(Reliefs)[relief.figure].unit
+    return {
+        "title": title,
+        "note": note,
+        "put": put,
+        "enough": relief.enough and bool(put),
+        "figure": relief.figure,
+        "unit": unit,
+    }
 
 
 def _floor(x: float) -> float:

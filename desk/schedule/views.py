@@ -1,5 +1,6 @@
 """Schedule: the order queue, the run card bench, cards issued and printed, the start of a run."""
 
+import math
 from datetime import datetime, timedelta
 
 from django.contrib import messages
@@ -9,8 +10,12 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
+from core import calc
+from core.catalogue import find
 from core.colour import GREY_BETA, LIGNIN_BETA, ks_from_reflectance, swatch
+from core.deliver.runcard import reliefs, run_card
 from core.errors import ImpossibleInput, Infeasible
+from core.unit import Worked
 from desk.cases.models import HeldCase
 from desk.cook.forms import DesignForm, Profile
 from desk.kit.bench import render_bench
@@ -167,10 +172,21 @@ def _worked(form: OrderForm, state) -> dict:
         "card": card,
         "picture": cover_picture(card, state, wish),
         "hexes": _dry_colours(state),
-        "reliefs": [relief_words(r, card, wish, state) for r in card.reliefs],
+        **_relieved(card, wish, state),
         "short": card.first_short,
         "grade": form.grade,
-        "full_rows": [r for r in card.rows if r.high_at_h < card.end_h and not r.supply.spare],
+        "full_rows": [r for r in card.rows if r.run.high_at_h < card.end_h and not r.supply.spare],
+    }
+
+
+def _relieved(card, wish, state) -> dict:
+    """What would let the order run, in words, with the case that tells it; nothing where every vessel holds."""
+    if card.feasible:
+        return {}
+    result = reliefs(card.case)
+    return {
+        "relieved": Worked(model="deliver.relief", case=card.case, result=result),
+        "reliefs": [relief_words(r, card, wish, state) for r in result.listed],
     }
 
 
@@ -214,13 +230,31 @@ def _context(record: Record) -> dict:
     }
 
 
+def _as_issued(data: dict):
+    """The card worked again from the case it was issued on; None where today's models would tell other figures."""
+    try:
+        card = run_card(calc.read_case(find("deliver.run_card"), data["case"]))
+    except (KeyError, ImpossibleInput):  # issued before cases were kept, or under rules that have changed since
+        return None
+    if isinstance(card, Infeasible):
+        return None
+    pairs = [
+        (card.hours, data["hours"]),
+        *((r.run.l_min, kept["l_min"]) for r, kept in zip(card.rows, data["rows"], strict=True)),
+    ]
+    return card if all(math.isclose(now, kept, rel_tol=1e-9) for now, kept in pairs) else None
+
+
 @require_safe
 def issued(request, pk: int):
     """A card as it was issued; it is never edited, a change is the next version."""
     record = get_object_or_404(Record.objects.current(), pk=pk, kind=Kind.RUNCARD)
     versions = Record.objects.current().filter(kind=Kind.RUNCARD, subject=record.subject).order_by("id")
     started = Record.objects.current().filter(kind=Kind.START, subject=record.subject).first()
-    return render(request, "schedule/issued.html", _context(record) | {"versions": versions, "started": started})
+    card = _as_issued(record.data)
+    rows = [(kept, card.rows[i].worked if card else None) for i, kept in enumerate(record.data["rows"])]
+    more = {"versions": versions, "started": started, "card": card, "rows": rows}
+    return render(request, "schedule/issued.html", _context(record) | more)
 
 
 @require_safe

@@ -13,7 +13,7 @@ from core.calc import calculate, read_case
 from core.catalogue import models
 from core.cook.kinetic import Charge, cook
 from core.cook.unit import Made
-from core.deliver.runcard import plan_run
+from core.deliver.runcard import Supply, run_card
 from core.document import write
 from core.errors import Caution, ImpossibleInput, Infeasible
 from core.judge.band import Band
@@ -283,23 +283,17 @@ class MillDocument(SimpleTestCase):
             self.assertEqual(refusal.exception.problems[0].field, unit)
 
     def test_run_orders_name_their_bad_fields(self):
-        from core.deliver.runcard import RunOrder
-
-        mill = read_mill(self.document)
-        case = mill.draw_case(mill.grades["LB80"])
-        order = RunOrder(
-            draw=dataclasses.replace(case, speed_m_min=950),
-            sale_t=0,
-            start_h=-1,
-            busy_until_h=0,
-            chest_cons_pct=3.6,
-            headbox_cons_pct=0.7,
-            speed_low=780,
-            speed_high=900,
-        )
-        with self.assertRaises(ImpossibleInput) as refused:
-            plan_run(order, ())
-        self.assertEqual({p.field for p in refused.exception.problems}, {"sale_t", "start_h", "speed_m_min"})
+        given = dict(find("deliver.run_card").checks[0].given)
+        for change, named in (
+            ({"sale_t": 0, "start_h": -1, "speed_m_min": 1100}, {"sale_t", "start_h", "speed_m_min"}),
+            ({"busy_until_h": 3.5}, {"start_h"}),
+            ({"supplies": [row | {"share": 0.3} for row in given["supplies"]]}, {"shares"}),
+        ):
+            case = read_case(find("deliver.run_card"), given)
+            rows = tuple(Supply(**row) for row in change.get("supplies", given["supplies"]))
+            with self.subTest(change=change), self.assertRaises(ImpossibleInput) as refused:
+                run_card(dataclasses.replace(case, **{**change, "supplies": rows}))
+            self.assertEqual({p.field for p in refused.exception.problems}, named)
 
 
 @tag("core")

@@ -7,6 +7,7 @@ from django.core.exceptions import PermissionDenied
 from django.db import DatabaseError, connection, transaction
 from django.test import TestCase
 
+from core.deliver.runcard import reliefs
 from core.errors import ImpossibleInput
 from desk.deliver import actions as deliver
 from desk.lab.actions import Entry, could_not_sample, record_sample
@@ -235,9 +236,9 @@ class Loop(TestCase):
         state = make.state(0)
         card = plan(self.wish(state), state)
         short = card.first_short
-        self.assertEqual(short.supply.source.key, "K")
-        self.assertAlmostEqual(short.short_t, 6.4, delta=0.3)
-        self.assertAlmostEqual(short.low_at_h, 7.7, delta=0.1)
+        self.assertEqual(short.supply.key, "K")
+        self.assertAlmostEqual(short.run.short_t, 6.4, delta=0.3)
+        self.assertAlmostEqual(short.run.low_at_h, 7.7, delta=0.1)
         with self.assertRaises(schedule.Refused):
             schedule.issue_card(by=make.person("mr"), now=state.now, wish=self.wish(state), card=card, state=state)
 
@@ -246,7 +247,7 @@ class Loop(TestCase):
         wish = self.wish(state)
         card = plan(wish, state)
         tried = 0
-        for relief in card.reliefs:
+        for relief in reliefs(card.case).listed:
             if not relief.enough:
                 continue
             change = {

@@ -186,7 +186,7 @@ class Beside(TestCase):
                 if worked is not None:
                     from core import calc
 
-                    given, model = calc.flat(calc.plain(worked.case)), worked.model
+                    given, model = calc.flat(calc.declared(worked.case)), worked.model
                 else:
                     given, model = page.context["given"], page.context["bench"].model.name
                 asked = {"name": "as it is", "model": model, "back": path} | {f"in.{k}": v for k, v in given.items()}

@@ -22,6 +22,7 @@ from desk.mill.clock import set_clock
 from desk.mill.models import MillVersion
 from desk.mill.state import MillState
 from desk.people.models import Person
+from desk.stock.benches import BENCHES
 from tests import make
 from tests.core.test_draft import whole
 
@@ -64,6 +65,8 @@ class OneNumber(Line):
         "/cook/records/1148/",
         "/chips/",
         "/bleach/compare/?target=85",
+        "/schedule/card/?order=H-0413",
+        "/schedule/card/?order=H-0413&sale_t=40",
     )
 
     def test_every_figure_opens_the_case_that_made_it(self):
@@ -247,7 +250,7 @@ class HeldCases(Line):
     def hold(self, path: str) -> HeldCase:
         page = self.client.get(path)
         worked = page.context["worked"]
-        given = {f"in.{k}": v for k, v in calc.flat(calc.plain(worked.case)).items()}
+        given = {f"in.{k}": v for k, v in calc.flat(calc.declared(worked.case)).items()}
         answer = self.client.post("/cases/hold/", {"name": "Monday", "model": worked.model, "back": path, **given})
         held = HeldCase.objects.first()
         self.assertIn(f"held={held.pk}", answer.url)
@@ -273,6 +276,20 @@ class HeldCases(Line):
                 for name, value in calc.flat(calc.plain(working)).items():
                     kept = calc.flat(held.given)[name]
                     self.assertEqual(value, kept) if isinstance(kept, str) else self.assertAlmostEqual(value, kept, places=3)
+
+    def test_a_drawn_bench_of_stock_draws_the_held_case_dashed_and_itself_at_rest(self):
+        for bench in (b for b in BENCHES.values() if b.picture):
+            with self.subTest(bench=bench.key):
+                path, moved = f"/stock/{bench.key}/", next(iter(bench.opening))
+                given = {f"in.{k}": v for k, v in bench.opening.items()}
+                self.client.post("/cases/hold/", {"name": bench.key, "model": bench.model_name, "back": path, **given})
+                held = HeldCase.objects.get(name=bench.key)
+                same = self.client.get(path, {**bench.opening, "held": held.pk}).context["p"]
+                other = self.client.get(path, {**bench.opening, moved: bench.opening[moved] * 0.93, "held": held.pk})
+                self.assertContains(other, 'class="curve held"')
+                self.assertNotEqual(other.context["p"]["held"], "")
+                self.assertNotEqual(same["held"], "")
+                self.assertFalse(self.client.get(path, bench.opening).context["p"]["held"])
 
     def test_a_case_of_another_model_is_not_put_beside(self):
         held = self.hold("/bleach/")

@@ -19,6 +19,7 @@ from django.db import OperationalError, connection, transaction
 from django.test import Client, RequestFactory, SimpleTestCase, TestCase, override_settings, tag
 from django.utils.html import escape
 
+from core.deliver.runcard import reliefs
 from core.errors import ImpossibleInput
 from desk.deliver import actions as deliver
 from desk.instruments.models import Delivery, Reading
@@ -716,7 +717,7 @@ class StopsAndCards(DeskCase):
         }
         card = plan(Wish(**base), state)
         tried = 0
-        for relief in card.reliefs:
+        for relief in reliefs(card.case).listed:
             put = relief_words(relief, card, Wish(**base), state)["put"]
             if not put:
                 continue

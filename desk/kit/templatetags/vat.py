@@ -15,7 +15,7 @@ from django.utils.html import format_html
 from django.utils.safestring import mark_safe
 
 from core import calc
-from core.quantity import quantities, row_fields
+from core.quantity import quantities
 from desk.kit.units import shown, way
 
 register = template.Library()
@@ -210,7 +210,7 @@ def val(context, value, unit: str, decimals=None):
 
 def working_path(name: str, show: str, case, back: str) -> str:
     """Where a figure is worked through: the model, the figure, and the case it came from (in the core's units)."""
-    given = calc.flat({k: v for k, v in calc.plain(case).items() if k in quantities(type(case)) or k in row_fields(type(case))})
+    given = calc.flat(calc.declared(case))
     told = {k: v if isinstance(v, str) else str(v) if isinstance(v, int) else repr(float(v)) for k, v in given.items()}
     asked = {**told, "show": show, "back": back}
     return reverse("handbook:working", args=[name]) + "?" + urlencode(asked)
@@ -264,6 +264,12 @@ def figure_link(context, worked, name: str):
 
 
 @register.simple_tag(takes_context=True)
+def figor(context, worked, name: str, kept: float):
+    """The same where the case is at hand; else the figure as it was kept, in its own unit."""
+    return figure_link(context, worked, name) if worked else tph(kept)
+
+
+@register.simple_tag(takes_context=True)
 def figname(context, worked, name: str):
     """What a figure is called, with the reader's unit."""
     said = quantities(type(worked.result))[name]
@@ -275,7 +281,7 @@ def figname(context, worked, name: str):
 def holdkeys(context, worked, title: str):
     """Hold the case that made a page's figures, under a name, beside what comes next; the page carries the form `holdform`."""
     return {
-        "given": calc.flat(calc.plain(worked.case)).items(),
+        "given": calc.flat(calc.declared(worked.case)).items(),
         "model": worked.model,
         "title": title,
         "back": context["request"].get_full_path(),
