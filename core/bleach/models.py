@@ -567,7 +567,8 @@ class PhFound:
 )
 def end_ph_of(case: PhCase) -> PhFound:
     """Raises: ImpossibleInput."""
-    return PhFound(ph=end_ph(acid_mol_l=case.acid, base_mol_l=case.base, weak_mol_l=case.weak), cautions=check(case))
+    cautions = check(case)
+    return PhFound(ph=end_ph(acid_mol_l=case.acid, base_mol_l=case.base, weak_mol_l=case.weak), cautions=cautions)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

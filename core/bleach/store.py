@@ -189,23 +189,6 @@ def drawn(level_m3: float, came_m3: float, use_m3_h: float, hours: float, least_
     return max(least_m3, level_m3 + came_m3 - use_m3_h * hours)
 
 
-def oldest_first(lots: tuple[tuple[str, float], ...], need_t: float) -> tuple[tuple[str, float], ...] | Infeasible:
-    """What to take of lots given oldest first. Infeasible with the tonnes there are. Raises: ImpossibleInput for a need or a
-    lot under 0."""
-    if need_t < 0.0 or any(t < 0.0 for _, t in lots):
-        raise ImpossibleInput(Problem("need_t" if need_t < 0.0 else "lots", "cannot be under 0 t"))
-    have = sum(t for _, t in lots)
-    if need_t > have + 1e-9:
-        return Infeasible(field="need_t", reason=f"is {need_t:g} t; {need_t - have:g} t are short", nearest=have, unit="t")
-    left, taken = need_t, []
-    for name, t in lots:
-        part = min(left, t)
-        if part > 0.0:
-            taken.append((name, part))
-            left -= part
-    return tuple(taken)
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StoredCase:
     iso_pct: float = quantity("Brightness when baled", "% ISO", possible=(1, 99), valid=(50, 92), decimals=1)

@@ -138,56 +138,6 @@ def cooked_through(
     return passage(zones, wood_t_h, level_pct=level_pct, feed_c=feed_c), kinetic.cook(species, charge, way.points)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Outgoing:
-    """What reaches the blow line at a minute after a rate change: when it went in, its H and its time in the vessel."""
-
-    minute: float
-    entered_min: float
-    h: float
-    stayed_min: float
-
-
-def after_change(
-    zones: tuple[Zone, ...],
-    before_t_h: float,
-    after_t_h: float,
-    *,
-    temps_after: tuple[float, ...] | None = None,
-    feed_c: float = 100.0,
-    step_min: float = 5.0,
-) -> tuple[Outgoing, ...]:
-    """The H of what comes out, from a change of rate (and of zone temperatures) until the vessel has turned over once.
-
-    A plug moves by the wood that is fed: what stands at a share of the inventory leaves when the rest has passed. The state is
-    not steady for one residence time.
-    """
-    inventory = [z.volume_m3 * z.packing_t_m3 for z in zones]
-    whole = sum(inventory)
-    edges = [sum(inventory[:i]) for i in range(len(zones) + 1)]
-    new = temps_after or tuple(z.temp_c for z in zones)
-    out = []
-    minutes = 60.0 * whole / after_t_h
-    count = int(minutes / step_min) + 2
-    for k in range(count):
-        t = min(k * step_min, minutes)
-        passed = after_t_h * t / 60.0  # wood that has moved down since the change
-        start_at = max(0.0, whole - passed)  # where this plug stood at the change (0: it came in after it)
-        h, stayed = 0.0, 0.0
-        for i, z in enumerate(zones):
-            a, b = edges[i], edges[i + 1]
-            old_part = max(0.0, min(b, start_at) - a)
-            new_part = (b - a) - old_part
-            was = z.temp_c if i == 0 or z.kind != "heat" else (z.temp_c + zones[i - 1].temp_c) / 2.0
-            then = new[i] if i == 0 or z.kind != "heat" else (new[i] + new[i - 1]) / 2.0
-            h += 60.0 * old_part / before_t_h * h_rate(was) / 60.0 + 60.0 * new_part / after_t_h * h_rate(then) / 60.0
-            stayed += 60.0 * old_part / before_t_h + 60.0 * new_part / after_t_h
-        out.append(Outgoing(minute=t, entered_min=t - stayed, h=h, stayed_min=stayed))
-        if t >= minutes:
-            break
-    return tuple(out)
-
-
 MOST_C = 3.0  # of one move, ramped with the plug
 
 

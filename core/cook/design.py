@@ -1,14 +1,15 @@
 """A cook designed whole: charge and liquor, profile, kinetic and empirical kappa, rejects, pulp, steam, and what moves it."""
 
 import math
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, fields, replace
-from typing import Any
+from typing import Any, Final
 
 from core.chips.wood import dry_basis
 from core.cook import kinetic
 from core.cook.charged import FACTORS, ByCoefficients, ByLog, Calibrated, LogPoint, factors_of
 from core.cook.kinetic import Charge, Cooked
-from core.cook.limits import off_grade
+from core.cook.limits import least_residual_g_l, off_grade
 from core.cook.liquor import LiquorPlan, PlanCase, liquor_plan
 from core.cook.models import EMPIRICAL, REJECTS_BY, YIELD_BY, SteamCase, SteamFound, kappa_by_h, rejects_pct, steam
 from core.cook.pools import NaOH_G
@@ -152,60 +153,55 @@ def design(case: DesignCase, points: Points, *, coefficients: Fitted = DEFAULT) 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Solved:
-    """One way to the target: the lever, from what to what, and the cook it gives."""
+    """One way to the target: the lever, from what to what, the cook it gives, its log, and the inputs it changes."""
 
     lever: str
     before: float
     after: float
     cooked: Cooked
     points: Points
-    ea_pct_naoh: float
+    sets: Mapping[str, float]
+
+
+Search = Callable[..., float | Infeasible]
+# by what of the charge a kappa, or the least residual, is reached: how it is called, the input, the search
+BY_CHARGE: Final[Mapping[str, tuple[str, str, Search]]] = {
+    "charge": ("EA on wood, % NaOH", "ea_pct_naoh", kinetic.ea_for_kappa),
+    "residual": ("EA on wood for the least residual, % NaOH", "ea_pct_naoh", kinetic.ea_for_residual),
+    "sulphidity": ("sulphidity, % of AA", "sulphidity_pct", kinetic.sulphidity_for_kappa),
+    "anthraquinone": ("anthraquinone, % on wood", "aq_pct", kinetic.quinone_for_kappa),
+}
 
 
 def solve_for(case: DesignCase, points: Points, lever: str, *, coefficients: Fitted = DEFAULT) -> Solved | Infeasible:
-    """Time at temperature, temperature, or charge (residual kept by it) for the wanted kappa. Raises: ImpossibleInput."""
+    """The wanted kappa by one lever: time at temperature, temperature, or one part of the charge (BY_CHARGE); "residual" is
+    the charge that leaves the least alkali this plant needs, whatever its kappa. Raises: ImpossibleInput."""
     points, _ = read_log(points)
     charge = charge_of(case, liquor_of(case))
-    if lever == "time":
-        top = max(t for _, t in points)
+    top = max(t for _, t in points)
+    if lever in BY_CHARGE:
+        title, name, search = BY_CHARGE[lever]
+        wanted = least_residual_g_l(SPECIES[case.species]) if lever == "residual" else case.target
+        value = search(case.species, charge, points, wanted, coefficients=coefficients)
+        if isinstance(value, Infeasible):
+            return value
+        after = replace(charge, **{name: value})
+        before, new, sets = getattr(case, name), points, {name: value}
+    elif lever == "time":
         first = next(i for i, (_, t) in enumerate(points) if t >= top - 0.5)
         ramp = points[: first + 1]
-        result = kinetic.minutes_for_kappa(case.species, charge, ramp, case.target, coefficients=coefficients)
-        if isinstance(result, Infeasible):
-            return result
-        new = (*ramp, (ramp[-1][0] + max(result, 0.1), top))
-        return Solved(
-            lever="time at temperature, min",
-            before=points[-1][0] - ramp[-1][0],
-            after=result,
-            cooked=kinetic.cook(case.species, charge, new, coefficients=coefficients),
-            points=new,
-            ea_pct_naoh=case.ea_pct_naoh,
-        )
-    if lever == "temperature":
-        temp = kinetic.temp_for_kappa(case.species, charge, points, case.target, coefficients=coefficients)
-        if isinstance(temp, Infeasible):
-            return temp
-        new = _hotter(points, temp - max(t for _, t in points))
-        return Solved(
-            lever="cooking temperature, °C",
-            before=max(t for _, t in points),
-            after=temp,
-            cooked=kinetic.cook(case.species, charge, new, coefficients=coefficients),
-            points=new,
-            ea_pct_naoh=case.ea_pct_naoh,
-        )
-    ea = kinetic.ea_for_kappa(case.species, charge, points, case.target, coefficients=coefficients)
-    if isinstance(ea, Infeasible):
-        return ea
-    return Solved(
-        lever="EA on wood, % NaOH",
-        before=case.ea_pct_naoh,
-        after=ea,
-        cooked=kinetic.cook(case.species, replace(charge, ea_pct_naoh=ea), points, coefficients=coefficients),
-        points=points,
-        ea_pct_naoh=ea,
-    )
+        value = kinetic.minutes_for_kappa(case.species, charge, ramp, case.target, coefficients=coefficients)
+        if isinstance(value, Infeasible):
+            return value
+        title, before, after, sets = "time at temperature, min", points[-1][0] - ramp[-1][0], charge, {}
+        new = (*ramp, (ramp[-1][0] + max(value, 0.1), top))
+    else:
+        value = kinetic.temp_for_kappa(case.species, charge, points, case.target, coefficients=coefficients)
+        if isinstance(value, Infeasible):
+            return value
+        title, before, after, new, sets = "cooking temperature, °C", top, charge, _hotter(points, value - top), {}
+    cooked = kinetic.cook(case.species, after, new, coefficients=coefficients)
+    return Solved(lever=title, before=before, after=value, cooked=cooked, points=new, sets=sets)
 
 
 def logged(case: DesignCase, points: Points, coefficients: Fitted = DEFAULT) -> LoggedCase:

@@ -44,6 +44,11 @@ def limits_of(s: Species) -> Limits:
     return LIMITS["gum" if s.gum else s.kind]
 
 
+def least_residual_g_l(s: Species) -> float:
+    """The alkali, g/L NaOH, that must be left at the end of a cook of this plant."""
+    return RESIDUAL_SODA_G_L if s.kind == "bagasse" else RESIDUAL_LOW_G_L
+
+
 def of_log(points: Points) -> tuple[Caution, ...]:
     """What a temperature log asks too much of: a rise that the liquor does not follow, and heat that costs viscosity."""
     told = []
@@ -96,11 +101,8 @@ def of_result(
     if residual_g_l > RESIDUAL_HIGH_G_L:
         text = f"residual alkali {residual_g_l:.1f} g/L: over {RESIDUAL_HIGH_G_L:g} is waste and costs yield"
         told.append(Caution("ea_pct_naoh", text))
-    low, why = (
-        (RESIDUAL_SODA_G_L, "the pulp darkens and silica deposits")
-        if s.kind == "bagasse"
-        else (RESIDUAL_LOW_G_L, "lignin settles back on the fibre")
-    )
+    low = least_residual_g_l(s)
+    why = "the pulp darkens and silica deposits" if s.kind == "bagasse" else "lignin settles back on the fibre"
     if residual_g_l < low:
         told.append(Caution("residual_g_l", f"residual alkali {residual_g_l:.1f} g/L: under {low:g} {why}"))
     if not 10.0 <= kappa <= 110.0:

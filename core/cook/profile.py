@@ -27,11 +27,6 @@ def h_rate(temp_c: float) -> float:
     return math.exp(H_LOG_A - H_E_R / kelvin(temp_c))
 
 
-def g_rate(temp_c: float) -> float:
-    """Relative rate of cellulose chain scission: exp[(179000/R)(1/373.15 − 1/T)]."""
-    return math.exp(G_E_R * (1.0 / 373.15 - 1.0 / kelvin(temp_c)))
-
-
 def read_log(
     points: Sequence[tuple[float, float]], *, real: bool = False, least: int = 2
 ) -> tuple[Points, tuple[Caution, ...]]:

@@ -7,7 +7,7 @@ import math
 from dataclasses import dataclass
 
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
-from core.quantity import check, figure, quantity
+from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
 
 GRAVITY_M_S2 = 9.80665
@@ -188,28 +188,102 @@ def headbox(case: HeadboxCase) -> Headbox | Infeasible:
     )
 
 
-def jet_speed_m_min(head_m: float, velocity_coefficient: float = 1.0) -> float:
-    """Jet speed Cv sqrt(2 g H). Worked: 12.0 m of water, 1: 920.5 m/min."""
-    if not head_m >= 0.0:
-        raise ImpossibleInput(Problem("head_m", f"is {head_m:g} m; it must be at least 0"))
-    return velocity_coefficient * math.sqrt(2.0 * GRAVITY_M_S2 * head_m) * 60.0
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JetCase:
+    head_m: float = quantity("Head in the headbox", "m of water", possible=(0, 100), valid=(0.5, 40), decimals=2)
+    coefficient: float = quantity("Velocity coefficient", "", possible=(0, 1.2), above=True, valid=(0.9, 1.05), default=1.0)
+    wire_m_min: float = quantity("Speed of the wire", "m/min", possible=(0, 4000), above=True, valid=(50, 2000), decimals=0)
 
 
-def fresh_water_m3_t(fresh_m3_h: float, sale_t_h: float) -> float:
-    """Fresh water per saleable tonne. Worked: 160 m3/h, 16.5 t/h: 9.6970 m3/t."""
-    if not sale_t_h > 0.0:
-        raise ImpossibleInput(Problem("sale_t_h", f"is {sale_t_h:g} t/h; it must be above 0"))
-    return fresh_m3_h / sale_t_h
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Jet:
+    jet_m_min: float = figure("Speed of the jet", "m/min", decimals=1, equation="60 coefficient × √(2 g head)")
+    ratio: float = figure("Jet to wire", "", decimals=3, equation="jet / wire; over 1 the jet rushes, under 1 it drags")
+    difference_m_min: float = figure("Jet less wire", "m/min", decimals=1, equation="jet − wire")
+    cautions: tuple[Caution, ...] = ()
 
 
-def blend_off_share(good: float, bad: float, limit: float, *, logarithmic: bool = False) -> float:
-    """Largest share of off-specification stock that keeps the mix at the limit.
+@model(
+    "deliver.jet",
+    title="Jet and wire",
+    source="Bernoulli; g 9.80665 m/s²",
+    holds_for="a headbox without loss, or its velocity coefficient",
+    equation="v = 60 c √(2 g H)",
+    symbols="v=jet_m_min c=coefficient H=head_m",
+    calibrated_by=("coefficient",),
+    checks=(Check({"head_m": 12.0, "coefficient": 1, "wire_m_min": 920.5}, "jet_m_min", 920.5, 1e-4),),
+)
+def jet(case: JetCase) -> Jet:
+    """Speed of the jet by the head, and how it meets the wire. Raises: ImpossibleInput."""
+    cautions = check(case)
+    v = case.coefficient * math.sqrt(2.0 * GRAVITY_M_S2 * case.head_m) * 60.0
+    return Jet(jet_m_min=v, ratio=v / case.wire_m_min, difference_m_min=v - case.wire_m_min, cautions=cautions)
 
-    `logarithmic` for freeness: ln(good/limit)/ln(good/bad), else (limit - good)/(bad - good).
-    Worked: 350 into 430 CSF, limit 400: 0.35132 (arithmetic 0.3750). Raises: ImpossibleInput when the limit is not between.
-    """
-    if good == bad or not min(good, bad) <= limit <= max(good, bad):
-        raise ImpossibleInput(Problem("limit", f"is {limit:g}; it must lie between {good:g} and {bad:g}"))
-    if logarithmic:
-        return math.log(good / limit) / math.log(good / bad)
-    return (limit - good) / (bad - good)
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FreshCase:
+    fresh_m3_h: float = quantity("Fresh water", "m³/h", possible=(0, 100_000), decimals=0)
+    sale_t_h: float = quantity("Saleable", "t/h", possible=(0, 1000), above=True, decimals=1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Fresh:
+    m3_t: float = figure("Fresh water a tonne", "m³/t", decimals=1, equation="fresh water / saleable")
+    m3_d: float = figure("A day", "m³/d", decimals=0, equation="24 × fresh water")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "deliver.fresh_water",
+    title="Fresh water a tonne",
+    source="definition",
+    holds_for="meters and reel of the same hours",
+    equation="m³/t = fresh water / saleable",
+    checks=(Check({"fresh_m3_h": 160, "sale_t_h": 16.5}, "m3_t", 9.6970, 1e-4),),
+)
+def fresh_water(case: FreshCase) -> Fresh:
+    """Fresh water taken for a saleable tonne. Raises: ImpossibleInput."""
+    cautions = check(case)
+    return Fresh(m3_t=case.fresh_m3_h / case.sale_t_h, m3_d=24.0 * case.fresh_m3_h, cautions=cautions)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BlendOffCase:
+    good: float = quantity("The good stock", "mL, % or other", possible=(0, 10_000), above=True, decimals=1)
+    bad: float = quantity("The off-grade stock", "mL, % or other", possible=(0, 10_000), above=True, decimals=1)
+    limit: float = quantity("What the mix must keep", "mL, % or other", possible=(0, 10_000), above=True, decimals=1)
+    mixes: str = choice("Mixes by", ("its logarithm (freeness)", "its mass"), default="its logarithm (freeness)")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BlendOff:
+    share_pct: float = figure(
+        "Most of it that may go in", "%", decimals=1, equation="ln(good/limit)/ln(good/bad), or (limit − good)/(bad − good)"
+    )
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "deliver.blend_off",
+    title="Off-grade stock blended off",
+    source="mass balance; freeness mixes by its logarithm, a default to ± 25 mL",
+    holds_for="one property at a time; the limit lies between good and off-grade",
+    equation="share = ln(good/limit)/ln(good/bad)",
+    symbols="share=share_pct good=good bad=bad limit=limit",
+    basis="default",
+    checks=(
+        Check({"good": 430, "bad": 350, "limit": 400}, "share_pct", 35.132, 1e-4),
+        Check({"good": 430, "bad": 350, "limit": 400, "mixes": "its mass"}, "share_pct", 37.5, 1e-9),
+    ),
+)
+def blend_off(case: BlendOffCase) -> BlendOff:
+    """The largest share of off-grade stock that keeps the mix at its limit. Raises: ImpossibleInput when the limit is not
+    between the two."""
+    cautions = check(case)
+    if case.good == case.bad or not min(case.good, case.bad) <= case.limit <= max(case.good, case.bad):
+        raise ImpossibleInput(Problem("limit", f"is {case.limit:g}; it must lie between {case.good:g} and {case.bad:g}"))
+    if case.mixes == "its mass":
+        share = (case.limit - case.good) / (case.bad - case.good)
+    else:
+        share = math.log(case.good / case.limit) / math.log(case.good / case.bad)
+    return BlendOff(share_pct=100.0 * share, cautions=cautions)

@@ -3,7 +3,6 @@
 Source: shift practice, section 5.4. Vessels are well mixed unless they are given as towers.
 """
 
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
@@ -28,20 +27,6 @@ def lot_number(*, line: str, kind: str, year: int, day: int, shift: str, serial:
     """BM-26318-A01-2: line and kind letter, year and day of the shift's start, shift and serial, check sign."""
     bare = f"{line}{kind}{year % 100:02d}{day:03d}{shift}{serial:02d}"
     return f"{line}{kind}-{year % 100:02d}{day:03d}-{shift}{serial:02d}-{check_sign(bare)}"
-
-
-def new_share(x0: float, volume: float, q_in: float, q_out: float, hours: float) -> float:
-    """Share of new material in a mixed vessel after so many hours.
-
-    Worked: 320 m3, 140 m3/h both ways, 1.5 h: 48.12 %; 160 in: 51.17 %. Raises: ImpossibleInput when it runs empty.
-    """
-    d = q_in - q_out
-    if math.isclose(q_in, q_out):
-        return 1.0 - (1.0 - x0) * math.exp(-q_in * hours / volume)
-    end = volume + d * hours
-    if end <= 0.0:
-        raise ImpossibleInput(Problem("hours", f"is {hours:g} h; the vessel is empty before that"))
-    return float(1.0 - (1.0 - x0) * (end / volume) ** (-q_in / d))
 
 
 @dataclass(frozen=True, slots=True)

@@ -441,10 +441,8 @@ def run_card(case: RunCase) -> RunCard | Infeasible:
     """Work out a run card: times, flows, the blend, and each source with its vessel through the run.
 
     The shares of the sources sum to 1. A card that runs a vessel dry is not to be issued; `deliver.relief` says what would do.
-    Raises: ImpossibleInput naming the fields of the order, or the sources by their key. Infeasible when the furnish carries
-    more ash than the sheet may have.
+    Raises: ImpossibleInput naming the fields. Infeasible when the furnish carries more ash than the sheet may have.
     """
-    mix_furnish(case.supplies)  # shares are refused by the names of their sources
     return _solve(case, _check(case))
 
 

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from core.constants import SHORT_TON_KG, US_GALLON_L
+from core.constants import US_GALLON_L
 from core.errors import Caution
 from core.quantity import check, figure, quantity
 from core.register import Check, model
@@ -91,11 +91,6 @@ def stock_flow(case: StockFlowCase) -> StockFlow:
     cautions = check(case)
     q = 1000.0 * case.fibre_t_h / (60.0 * case.cons_pct / 100.0 * case.density_kg_l)
     return StockFlow(flow_l_min=q, flow_m3_h=q * 0.06, flow_us_gpm=q / US_GALLON_L, cautions=cautions)
-
-
-def t_h_from_short_tons_a_day(short_t_d: float) -> float:
-    """Short tons a day to metric t/h."""
-    return short_t_d * SHORT_TON_KG / 1000.0 / 24.0
 
 
 def l_min_of(fibre_t_h: float, cons_pct: float) -> float:

@@ -45,15 +45,41 @@ def scatter_left(tau_min: float, correlation_min: float) -> float:
     return math.sqrt(correlation_min / (correlation_min + tau_min))
 
 
-def washout_min(tau_each_min: float, rest: float, tanks: int = 1) -> float:
-    """Minutes until `rest` (0 to 1) of a step is left behind n equal mixed tanks: exp(-z) sum z^k/k! = rest.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WashoutCase:
+    tau_min: float = quantity("Time constant of each", "min", possible=(0, 100_000), valid=(1, 600), decimals=1)
+    rest_pct: float = quantity(
+        "Changed when this is left", "%", possible=(0.001, 99.9), valid=(0.1, 20), decimals=1, default=2.0
+    )
+    tanks: float = quantity("Chests in a row", "", possible=(1, 20), valid=(1, 6), decimals=0, default=1.0, whole=True)
 
-    Worked: 2 % left: one tank of 30 min 117.36, two of 15 min 87.51. Raises: ImpossibleInput.
-    """
-    if not (0.0 < rest < 1.0 and tanks >= 1 and tau_each_min >= 0.0):
-        raise ImpossibleInput(Problem("rest", f"is {rest:g}; it must be between 0 and 1, with at least one tank"))
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Washout:
+    minutes: float = figure("A change is through in", "min", equation="exp(−z) Σ zᵏ/k! = rest, z = t/τ, k from 0 to chests − 1")
+    turnovers: float = figure("Turned over", "times", equation="t/(chests × τ)")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "stock.washout",
+    title="A change through chests in a row",
+    source="equal mixed tanks in series",
+    holds_for="chests alike, each turned over whole",
+    equation="exp(−z) Σ zᵏ/k! = rest",
+    symbols="z=turnovers rest=rest_pct",
+    checks=(
+        Check({"tau_min": 30, "rest_pct": 2, "tanks": 1}, "minutes", 117.36, 5e-4),
+        Check({"tau_min": 15, "rest_pct": 2, "tanks": 2}, "minutes", 87.51, 5e-4),
+    ),
+)
+def washout(case: WashoutCase) -> Washout:
+    """How long a step of colour, grade or strength takes through equal chests in a row. Raises: ImpossibleInput."""
+    cautions = check(case)
+    rest, tanks = case.rest_pct / 100.0, round(case.tanks)
     top = 50.0 * tanks - 10.0 * math.log(rest)
-    return tau_each_min * brentq(lambda z: poisson_at_most(tanks - 1, z) - rest, 0.0, top, xtol=1e-12)
+    z = brentq(lambda z: poisson_at_most(tanks - 1, z) - rest, 0.0, top, xtol=1e-12)
+    return Washout(minutes=case.tau_min * z, turnovers=z / tanks, cautions=cautions)
 
 
 @model(
@@ -103,7 +129,46 @@ def step_moving(c0: float, c_in: float, v0: float, q_in: float, q_out: float, dt
     """
     v = v0 + (q_in - q_out) * dt
     if not (v0 > 0.0 and v > 0.0):
-        raise ImpossibleInput(Problem("v0", f"is {v0:g} m³ and would become {v:g} m³; both must be above 0"))
+        raise ImpossibleInput(Problem("volume_m3", f"is {v0:g} m³ and would become {v:g} m³; both must be above 0"))
     if math.isclose(q_in, q_out):
         return v, step_mixed(c0, c_in, dt, v0 / q_in) if q_in else c0
     return v, c_in + (c0 - c_in) * (v / v0) ** (-q_in / (q_in - q_out))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MovingCase:
+    volume_m3: float = quantity("Stock in the chest", "m³", possible=(0, 100_000), above=True, decimals=0)
+    now: float = quantity("In the chest now", "% or g/L", possible=(0, 1000), decimals=2)
+    comes: float = quantity("Comes in with", "% or g/L", possible=(0, 1000), decimals=2)
+    in_m3_h: float = quantity("In", "m³/h", possible=(0, 10_000), decimals=1)
+    out_m3_h: float = quantity("Out", "m³/h", possible=(0, 10_000), decimals=1)
+    hours: float = quantity("After", "h", possible=(0, 1000), decimals=2)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Moving:
+    volume_m3: float = figure("Stock then", "m³", decimals=0, equation="volume + (in − out) × hours")
+    then: float = figure("In the chest then", "% or g/L", decimals=2, equation="c in + (c − c in)(V/V₀)^(−in/(in − out))")
+    new_pct: float = figure("Of it new", "%", decimals=1, equation="1 − (V/V₀)^(−in/(in − out))")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "stock.moving",
+    title="A chest while its level moves",
+    source="first-order mixing with a level that rises or falls",
+    holds_for="a chest turned over whole; rates that stand",
+    equation="c = c in + (c₀ − c in)(V/V₀)^(−Q in/(Q in − Q out))",
+    checks=(
+        Check({"volume_m3": 100, "now": 3, "comes": 4, "in_m3_h": 60, "out_m3_h": 20, "hours": 1}, "then", 3.39632, 1e-5),
+        Check({"volume_m3": 100, "now": 3, "comes": 4, "in_m3_h": 60, "out_m3_h": 20, "hours": 1}, "volume_m3", 140.0, 1e-9),
+        Check({"volume_m3": 320, "now": 0, "comes": 1, "in_m3_h": 140, "out_m3_h": 140, "hours": 1.5}, "new_pct", 48.12, 1e-3),
+        Check({"volume_m3": 320, "now": 0, "comes": 1, "in_m3_h": 160, "out_m3_h": 140, "hours": 1.5}, "new_pct", 51.17, 1e-3),
+    ),
+)
+def moving(case: MovingCase) -> Moving:
+    """What a chest holds after some hours while its level moves. Raises: ImpossibleInput, also where it would run empty."""
+    cautions = check(case)
+    volume, then = step_moving(case.now, case.comes, case.volume_m3, case.in_m3_h, case.out_m3_h, case.hours)
+    _, new = step_moving(0.0, 1.0, case.volume_m3, case.in_m3_h, case.out_m3_h, case.hours)
+    return Moving(volume_m3=volume, then=then, new_pct=100.0 * new, cautions=cautions)

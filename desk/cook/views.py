@@ -48,7 +48,10 @@ from desk.people.rights import may, refuse
 
 TOLD_AT = 30.0  # the kappa that a band is told at
 KEPT = {"temperature": "°C", "residual": "g/L", "pressure": "bar gauge"}  # of a running cook, by its key
-LEVERS = (("time", "time"), ("temperature", "temperature"), ("charge", "charge"))
+LEVERS = (
+    *(("time", "time"), ("temperature", "temperature"), ("charge", "charge"), ("residual", "least residual")),
+    *(("sulphidity", "sulphidity"), ("anthraquinone", "AQ")),
+)
 PAGE = 40
 FRESH_MIN, OLD_MIN = 30.0, 5.0  # a pressure may be so much older than the last temperature, or so much younger
 
@@ -180,7 +183,7 @@ def _to_put(request, case, opening: Opening | None) -> str:
 def _put(solved) -> str:
     pairs = [f"m{i}={m:.4g};t{i}={t:.4g}" for i, (m, t) in enumerate(solved.points)]
     blank = [f"m{i}=;t{i}=" for i in range(len(solved.points), 7)]
-    return ";".join([*pairs, *blank, f"id_ea_pct_naoh={solved.ea_pct_naoh:.3g}"])
+    return ";".join([*pairs, *blank, *(f"id_{name}={value:.3g}" for name, value in solved.sets.items())])
 
 
 @require_POST

@@ -6,14 +6,15 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
-from core.judge.chart import Chart, ewma, individuals, run_rules
+from core.judge.chart import CUSUM_LIMIT, Chart, ewma, individuals, moved, run_rules
+from core.judge.move import tampering_factor
 from core.lab.methods import TESTS
 from desk.instruments.models import Signal, at, ms
 from desk.instruments.store import series
 from desk.intake.drawings import trend_picture
 from desk.kit.bench import render_bench
 from desk.kit.sheet import safe
-from desk.kit.templatetags.vat import midline
+from desk.kit.templatetags.vat import dayclock, figure, midline
 from desk.kit.text import whole
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
@@ -48,15 +49,27 @@ def _window(request, now_ms: int) -> tuple[int, int, str]:
     return max(0, now_ms - round(hours * 3_600_000)), now_ms, problem
 
 
-def _says(chart, rules, band, last, unit: str) -> dict:
+def _sums(chart, lab) -> str:
+    """What the cumulative sum of the results says, where it says something."""
+    found = moved([v for _, _, v in lab], chart.mean, chart.sigma) if isinstance(chart, Chart) and lab else None
+    if found is None:
+        return ""
+    since, total = found
+    return (
+        f"The mean has moved {'up' if total > 0 else 'down'} since {dayclock(lab[since][1])}: the cumulative sum stands at "
+        f"{figure(abs(total), 1)} sigma, over {CUSUM_LIMIT:g}. "
+    )
+
+
+def _says(chart, rules, band, last, unit: str, sums: str = "") -> dict:
     """What a reader should do with it: look at the move, look for a cause, leave the lever, or gather more."""
     if not isinstance(chart, Chart):
         return {"title": "Too little to judge", "text": f"The results {chart.reason}."}
-    heard = ""
+    heard = sums
     if rules:
         rule = rules[-1]
         limit = (chart.high if rule.side > 0 else chart.low) if rule.rule == "WE1" else chart.mean
-        heard = (
+        heard += (
             f"{rule.text.capitalize()} of "
             f"{limit:.4g}{' ' + unit if unit else ''}.{' By chance once in 128.' if rule.rule == 'WE4' else ''} "
         )
@@ -65,14 +78,15 @@ def _says(chart, rules, band, last, unit: str) -> dict:
             "title": "Outside its band",
             "text": f"{heard}The newest result is outside what is wanted: confirm it, and see its move on Shift.",
         }
-    if rules:
+    if rules or sums:
         return {
             "title": "Look for a cause",
             "text": f"{heard}Inside the inner band no lever is moved: correcting every reading widens its scatter.",
         }
     return {
         "title": "Leave it",
-        "text": "Only the process’s own scatter. Correcting it in full would multiply the scatter by 1.41.",
+        "text": f"Only the process’s own scatter. Correcting it in full would multiply the scatter by "
+        f"{tampering_factor(1.0):.2f}, correcting 0.7 of it by {tampering_factor(0.7):.2f}.",
     }
 
 
@@ -129,7 +143,7 @@ def trend(request, tag: str):
         "band": band,
         "p": picture,
         "chart": chart if good else None,
-        "says": _says(chart, rules, band, values[-1] if values else None, unit),
+        "says": _says(chart, rules, band, values[-1] if values else None, unit, _sums(chart, lab)),
         "unit": unit,
         "title": signal.label if signal else f"{row.place}, {midline(TESTS[row.test].name)}",
         "spans": SPANS,

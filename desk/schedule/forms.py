@@ -71,17 +71,18 @@ class OrderForm:
         """The order in numbers, or None with every problem on its field."""
         numbers = {k: self._number(k, *words) for k, words in NUMBERS.items()}
         shares = {k: self._number(f"share_{k}", f"Share of {s.name}", "per cent") for k, s in self.mill.sources.items()}
+        for k, s in self.mill.sources.items():
+            if not 0.0 <= shares[k] <= 100.0:
+                self.errors[f"share_{k}"] = f"Share of {s.name} is {shares[k]:g} %; it must be 0 to 100 %"
         start = self.start_at()
         if self.errors or start is None:
             return None
         return Wish(order=self.typed["order"], grade=self.grade.key, start=start, shares_pct=shares, **numbers)
 
     def refuse(self, refusal: ImpossibleInput) -> None:
-        names = {"start_h": "start", "shares": "shares"} | {k: f"share_{k}" for k in self.mill.sources}
+        names = {"start_h": "start"}
         labels = {"start": "Start", "shares": "Shares"} | {k: w[0] for k, w in NUMBERS.items()}
         for p in refusal.problems:
             field = names.get(p.field, p.field)
-            label = labels.get(field) or (
-                f"Share of {self.mill.sources[p.field].name}" if p.field in self.mill.sources else p.field
-            )
+            label = labels.get(field, p.field)
             self.errors[field if field in self.typed or field == "shares" else "shares"] = f"{label} {p.text}"

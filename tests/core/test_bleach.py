@@ -33,7 +33,7 @@ from core.bleach.mechanical import PressCase, TwoStageCase, iso_after, press, tw
 from core.bleach.models import one_stage, stage_case
 from core.bleach.sequence import CODES, Misread, read
 from core.bleach.stages import ACTIVE, Pulp, Setting, charge_for_iso, end_ph, extraction_acids, run
-from core.bleach.store import TankCase, clash, drawn, never_with, oldest_first, tank
+from core.bleach.store import TankCase, clash, drawn, never_with, tank
 from core.colour import ks_from_kappa, ks_from_reflectance
 from core.constants import SALTCAKE_A_SODIUM
 from core.errors import ImpossibleInput, Infeasible
@@ -577,11 +577,3 @@ class Others(SimpleTestCase):
                 self.assertTrue(
                     math.isclose(ACTIVE[name], electrons * chlorine / mass, rel_tol=1e-3), electrons * chlorine / mass
                 )
-
-    def test_the_oldest_lots_go_first(self):
-        lots = (("a", 40.0), ("b", 55.0), ("c", 30.0))
-        self.assertEqual(oldest_first(lots, 70.0), (("a", 40.0), ("b", 30.0)))
-        self.assertEqual(oldest_first(lots, 0.0), ())
-        short = oldest_first(lots, 130.0)
-        self.assertIn("5 t are short", short.reason)
-        self.assertRaises(ImpossibleInput, oldest_first, lots, -1.0)

@@ -7,6 +7,7 @@ from django.test import SimpleTestCase, tag
 
 from core import colour
 from core.blend.mix import Source, mix_furnish
+from core.constants import SHORT_TON_KG
 from core.deliver import draw as delivery
 from core.deliver import lots, release
 from core.errors import Infeasible
@@ -102,9 +103,6 @@ class CheckValues(SimpleTestCase):
 
     def test_vessels_in_time(self):
         self.near(mixing.step_mixed(3.0, 3.5, 10, 20), 3.19673, 1e-5)
-        volume, c = mixing.step_moving(3.0, 4.0, 100, 60, 20, 1)
-        self.near(volume, 140.0, 1e-9)
-        self.near(c, 3.39632, 1e-5)
         one = 3.0 + (3.5 - 3.0) * 10 / 20
         ten = 3.0
         for _ in range(10):
@@ -133,7 +131,7 @@ class CheckValues(SimpleTestCase):
 
     def test_flows(self):
         self.near(flow.stock_flow(flow.StockFlowCase(fibre_t_h=200 / 24, cons_pct=3.5)).flow_l_min, 3968.3)
-        us = flow.stock_flow(flow.StockFlowCase(fibre_t_h=flow.t_h_from_short_tons_a_day(200), cons_pct=3.5))
+        us = flow.stock_flow(flow.StockFlowCase(fibre_t_h=200 * SHORT_TON_KG / 24000, cons_pct=3.5))
         self.near(us.flow_us_gpm, 951.0)
         air = flow.fibre_flow(flow.FibreFlowCase(flow_l_min=3000, cons_pct=3.6, density_kg_l=1.004, air_pct=4))
         self.near(air.fibre_t_h, 6.2457)
@@ -214,8 +212,6 @@ class CheckValues(SimpleTestCase):
     def test_mixing(self):
         self.near(mixing.swing_left(30, 10), 0.05298)
         self.near(mixing.scatter_left(30, 5), 0.37796)
-        self.near(mixing.washout_min(30, 0.02), 117.36, 5e-4)
-        self.near(mixing.washout_min(15, 0.02, 2), 87.51, 5e-4)
 
     # section 10: delivery
     def test_draw(self):
@@ -244,11 +240,8 @@ class CheckValues(SimpleTestCase):
             ).total_pct,
             0.7089,
         )
-        self.near(delivery.fresh_water_m3_t(160, 16.5), 9.6970)
-        self.near(delivery.jet_speed_m_min(12.0), 920.5)
-        self.near(delivery.blend_off_share(430, 350, 400, logarithmic=True), 0.35132)
-        self.near(delivery.blend_off_share(430, 350, 400), 0.3750)
-        self.near(delivery.blend_off_share(30, 220, 60), 0.1579, 1e-3)
+        dirt = delivery.BlendOffCase(good=30, bad=220, limit=60, mixes="its mass")
+        self.near(delivery.blend_off(dirt).share_pct, 15.79, 1e-3)
 
     def test_release_bound(self):
         results = tuple(402 + 12 * z for z in (-1.161895, -0.387298, 0.387298, 1.161895))  # mean 402, sd 12
@@ -325,8 +318,6 @@ class CheckValues(SimpleTestCase):
         ahead = lots.trace_forward(edges, {"BT1": 16.8, "BL": 20, "RL9": 20}, "C12")
         for lot, wanted in (("BT1", 5.6), ("BL", 4.0), ("RL9", 3.6)):
             self.near(ahead[lot], wanted, 1e-9, lot=lot)
-        self.near(lots.new_share(0, 320, 140, 140, 1.5), 0.4812, 1e-3)
-        self.near(lots.new_share(0, 320, 160, 140, 1.5), 0.5117, 1e-3)
 
     def test_colours(self):
         for kappa, ks, iso, dry in (

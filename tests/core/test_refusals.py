@@ -24,13 +24,12 @@ from core.mill.document import FORMER
 from core.mill.mill import default_feeds
 from core.mill.reading import document_schema, read_document, read_mill
 from core.mill.run import Running, solve_mill
-from core.quantity import quantities
+from core.quantity import quantities, row_fields
 from core.register import find
 from core.stock import transmitter
 from core.stock.dilution import DilutionCase, dilute
 from core.stream import N, stream
 from desk.shift.demo import DOCUMENT
-from desk.stock.benches import BENCHES
 
 
 def water(t_h: float = 100.0, solids: float = 1.0) -> np.ndarray:
@@ -39,31 +38,39 @@ def water(t_h: float = 100.0, solids: float = 1.0) -> np.ndarray:
     return v
 
 
+def impossible(said):
+    """What a figure may never be."""
+    if said.options:
+        return ("none of the list",)
+    low, high = said.possible
+    return (
+        *(math.nan, math.inf, low - 1.0),
+        *([low] if said.above else []),
+        *([high * 1.01 + 1.0] if math.isfinite(high) else []),
+    )
+
+
 @tag("core")
 class FieldRefusals(SimpleTestCase):
     def test_every_impossible_field_of_every_model_is_named(self):
-        """Walks each bench's model: below, above and not finite, one field at a time."""
-        for b in BENCHES.values():
-            case_class = b.model.case_class
-            sound = {
-                f.name: float(b.opening.get(f.name, f.default if f.default is not dataclasses.MISSING else 0))
-                for f in dataclasses.fields(case_class)
-            }
-            for name, said in quantities(case_class).items():
-                low, high = said.possible
-                bad = (
-                    [math.nan, math.inf]
-                    + [low - 1.0]
-                    + ([low] if said.above else [])
-                    + ([high * 1.01 + 1.0] if math.isfinite(high) else [])
-                )
-                for value in bad:
-                    with (
-                        self.subTest(model=b.model_name, field=name, value=value),
-                        self.assertRaises(ImpossibleInput) as refused,
-                    ):
-                        b.model.function(case_class(**{**sound, name: value}))
+        """Walks every model from its first check: below, above and not finite, one field at a time, also in its rows."""
+        for model in models():
+            sound = read_case(model, model.checks[0].given)
+            for name, said in quantities(model.case_class).items():
+                for value in impossible(said):
+                    with self.subTest(model=model.name, field=name, value=value), self.assertRaises(ImpossibleInput) as refused:
+                        model.function(dataclasses.replace(sound, **{name: value}))
                     self.assertIn(name, {p.field for p in refused.exception.problems})
+            for rows, group in row_fields(model.case_class).items():
+                first, *others = getattr(sound, rows) or (None,)
+                for name, said in quantities(group.of).items() if first else ():
+                    for value in impossible(said):
+                        row = dataclasses.replace(first, **{name: value})
+                        with self.subTest(model=model.name, row=rows, field=name, value=value):
+                            with self.assertRaises(ImpossibleInput) as refused:
+                                model.function(dataclasses.replace(sound, **{rows: (row, *others)}))
+                            told = {p.field for p in refused.exception.problems}
+                            self.assertTrue(any(name in field or field in ("shares", rows) for field in told), told)
 
     def test_all_bad_fields_at_once(self):
         with self.assertRaises(ImpossibleInput) as refused:

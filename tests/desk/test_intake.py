@@ -16,7 +16,7 @@ import tests.profile  # noqa: F401
 from core.errors import Infeasible
 from core.instruments import simulate
 from core.instruments.intake import Reason, Span, Verdict, is_stuck, judge
-from core.judge.chart import cusum, ewma, individuals, run_rules, sigma_true
+from core.judge.chart import cusum, ewma, individuals, moved, run_rules, sigma_true
 from desk.instruments import store
 from desk.instruments.models import Delivery, Reading, Signal, ms
 from desk.intake import files
@@ -95,6 +95,10 @@ class Rules(SimpleTestCase):
         self.assertAlmostEqual(smooth[-1][1], 9.478, places=3)
         self.assertEqual([i for i, (z, w) in enumerate(smooth, 1) if abs(z - 450) > w], [10])
         self.assertAlmostEqual(cusum(freeness, 450, 10)[-1][0], 5.8)
+        since, total = moved(freeness, 450, 10)
+        self.assertEqual((since, round(total, 6)), (3, 5.8))
+        self.assertEqual(moved([900 - v for v in freeness], 450, 10), (3, -total))
+        self.assertIsNone(moved(freeness[:-1], 450, 10))
         z = [0.2, -0.5, 2.3, 0.4, 2.4, 1.2, 1.4, 0.9, 1.6, 1.1, 0.3, 0.2, -3.4]
         fired = {rule: [s.at + 1 for s in run_rules(z, 0, 1) if s.rule == rule] for rule in ("WE1", "WE2", "WE4")}
         self.assertEqual(fired, {"WE1": [13], "WE2": [5], "WE4": [10, 11, 12]})
