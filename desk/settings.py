@@ -166,5 +166,6 @@ LOGGING = {
     "disable_existing_loggers": False,
     "formatters": {"line": {"format": "{asctime} {levelname} {name} {message}", "style": "{"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "loggers": {"waitress.queue": {"level": "ERROR"}},  # that a request waited a moment is no news
     "root": {"handlers": ["console"], "level": "WARNING"},
 }

@@ -22,6 +22,7 @@ from desk.mill.beside import beside as line_beside
 from desk.mill.context import state_of
 
 POINTS = 25
+NARROWED = 6  # times that a curve with few answers is looked for in half the range
 
 
 @dataclass(frozen=True)
@@ -109,8 +110,13 @@ def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float,
     if not low < high:
         return None
     count = 3 * POINTS if band else POINTS
-    xs = [low + (high - low) * i / (count - 1) for i in range(count)]
-    points = _curve(model, case, name, shown, xs)
+    for narrower in range(NARROWED):
+        xs = [low + (high - low) * i / (count - 1) for i in range(count)]
+        points = _curve(model, case, name, shown, xs)
+        if len(points) > count // 3:
+            break
+        reach = 0.5 ** (narrower + 1) * abs(at)  # it answers only near the case: look there
+        low, high = at - reach, at + reach
     if len(points) < 3:
         return None
     dashed = _curve(model, other, name, shown, xs) if other is not None else []
