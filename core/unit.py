@@ -11,6 +11,7 @@ from typing import Any, Final, Protocol
 import numpy as np
 
 from core.errors import Caution, ImpossibleInput, Problem
+from core.learn import Constant
 from core.quantity import Quantity
 from core.stream import Vector
 
@@ -182,6 +183,10 @@ class Kind(Protocol):
 
     def upsets(self) -> tuple[Upset, ...]:
         """What may befall the unit, worst first; none where its settings cannot tell it."""
+        ...
+
+    def constants(self) -> tuple[Constant, ...]:
+        """The fields of its own that samples of its pulp can teach, those that come first before the others."""
         ...
 
     def act(self, inlet: Inlet) -> Acts:

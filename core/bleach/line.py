@@ -20,7 +20,9 @@ from core.bleach.stages import (
     BRIGHTEN,
     CHEMICAL,
     EXTRACT,
+    PUBLISHED,
     Alkaline,
+    Constants,
     Done,
     Pulp,
     Setting,
@@ -76,6 +78,7 @@ class Plan:
     cod: float = 0.0
     naoh: Mapping[int, float] = field(default_factory=dict)  # kg/ODt of a stage, which then tells its pH
     measured: frozenset[int] = frozenset()  # the stages whose pH is measured
+    own: Constants = PUBLISHED
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -247,10 +250,12 @@ def bleach(plan: Plan, *, prices: Mapping[str, float] = PRICES, over: Over = "re
                 continue
         lye = 0.0
         try:
-            run(stage.name, pulp, setting, wood=plan.wood, washed=stage.washed)  # refuses before its alkali is asked for
+            run(
+                stage.name, pulp, setting, wood=plan.wood, washed=stage.washed, own=plan.own
+            )  # refuses before its alkali is asked for
             if stage.name in ALKALINE:
                 lye, setting = _lye(stage.name, pulp, setting, active, plan.naoh.get(i), i in plan.measured)
-            done = run(stage.name, pulp, setting, wood=plan.wood, washed=stage.washed)
+            done = run(stage.name, pulp, setting, wood=plan.wood, washed=stage.washed, own=plan.own)
         except ImpossibleInput as refusal:
             problems += [Problem(f"s{i + 1}.{p.field}", p.text) for p in refusal.problems]
             continue
@@ -303,7 +308,7 @@ class Moment:
     iso: float
 
 
-def course(step: Step, *, wood: str, points: int = 9) -> tuple[Moment, ...]:
+def course(step: Step, *, wood: str, points: int = 9, own: Constants = PUBLISHED) -> tuple[Moment, ...]:
     """Kappa and brightness inside a stage, by the model stopped early."""
     end = Moment(minute=step.ends_min, kappa=step.done.pulp.kappa, iso=step.done.pulp.iso)
     start = Moment(minute=step.starts_min, kappa=step.into.kappa, iso=step.into.iso)
@@ -312,7 +317,7 @@ def course(step: Step, *, wood: str, points: int = 9) -> tuple[Moment, ...]:
     result = [start]
     for i in range(1, points):
         t = step.setting.minutes * (i / points) ** 2  # fast at first
-        p = run(step.stage.name, step.into, replace(step.setting, minutes=t), wood=wood, washed=step.stage.washed).pulp
+        p = run(step.stage.name, step.into, replace(step.setting, minutes=t), wood=wood, washed=step.stage.washed, own=own).pulp
         result.append(Moment(minute=step.starts_min + t, kappa=p.kappa, iso=p.iso))
     return (*result, end)
 

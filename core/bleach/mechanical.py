@@ -17,13 +17,15 @@ CEILING: Final = {"spruce": 82.0, "hemlock": 81.0, "aspen": 85.0, "recovered": 8
 GAIN, USED_OF_CHARGE = 1.39, 0.85
 
 
-def iso_after(wood: str, iso_pct: float, peroxide_pct: float, alkali_pct: float) -> float:
+def iso_after(
+    wood: str, iso_pct: float, peroxide_pct: float, alkali_pct: float, *, gain: float = GAIN, ceiling_more: float = 0.0
+) -> float:
     """Brightness after one peroxide tower; total alkali off its best costs exp(−((TA − best)/1.0)²)."""
-    k, floor = ks_from_reflectance(iso_pct / 100.0), ks_from_reflectance(CEILING[wood] / 100.0)
+    k, floor = ks_from_reflectance(iso_pct / 100.0), ks_from_reflectance((CEILING[wood] + ceiling_more) / 100.0)
     if k <= floor:
         return iso_pct
     best = 0.7 + 0.45 * peroxide_pct
-    return brightness_from_ks(floor + (k - floor) / (1.0 + GAIN * peroxide_pct * math.exp(-((alkali_pct - best) ** 2))))
+    return brightness_from_ks(floor + (k - floor) / (1.0 + gain * peroxide_pct * math.exp(-((alkali_pct - best) ** 2))))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,6 +36,8 @@ class PeroxideCase:
     naoh_pct: float = quantity("NaOH on pulp", "%", possible=(0, 10), valid=(0.5, 4), decimals=2)
     silicate_pct: float = quantity("Silicate, 41 °Bé product", "%", possible=(0, 10), valid=(0, 4), decimals=2, default=0.0)
     catalase: str = choice("Recycled water", ("clean", "catalase"), default="clean")
+    gain_factor: float = quantity("Gain, factor", "", possible=(0.02, 10), valid=(0.1, 3), decimals=3, default=1.0)
+    ceiling_more: float = quantity("Ceiling of brightness, more", "% ISO", possible=(-20, 14), valid=(-6, 6), default=0.0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,6 +58,7 @@ _P = {"wood": "spruce", "iso_pct": 60, "peroxide_pct": 3}
     source="ceiling and alkali optimum are defaults to be calibrated",
     holds_for="12 to 35 %, 60 to 75 °C, 60 to 180 min, 2 to 4 kg/ODt of DTPA before",
     equation="K out = Kf + (K − Kf)/(1 + 1.39 P f), f = exp(−((TA − best)/1.0)²)",
+    calibrated_by=("gain_factor", "ceiling_more"),
     basis="default",
     checks=(
         Check({**_P, "naoh_pct": 2.05}, "iso_out", 74.985, 5e-3),
@@ -67,7 +72,7 @@ def peroxide(case: PeroxideCase) -> PeroxideFound:
     alkali = case.naoh_pct + 0.115 * case.silicate_pct
     p = case.peroxide_pct / 1.2 if case.catalase == "catalase" else case.peroxide_pct
     best = 0.7 + 0.45 * case.peroxide_pct
-    out = iso_after(case.wood, case.iso_pct, p, alkali)
+    out = iso_after(case.wood, case.iso_pct, p, alkali, gain=GAIN * case.gain_factor, ceiling_more=case.ceiling_more)
     if alkali > best + 0.5:
         cautions += (
             Caution("naoh_pct", "too much alkali darkens by the minute in a hot tower: sour to pH 5.5 to 6.5 at once"),

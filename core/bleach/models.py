@@ -3,7 +3,7 @@
 All constants are defaults to be calibrated. Source: models, sections 7.2 to 7.5.
 """
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Final
 
 from core.bleach.ceilings import CEILING, FACTOR_MOST, STRENGTH_MOST_G_L, mind_charge, mind_strength, refuse_charge, too_much
@@ -13,10 +13,13 @@ from core.bleach.stages import (
     E_PH,
     EXTRACT,
     MN_ALKALINE,
+    PUBLISHED,
+    Constants,
     Done,
     Pulp,
     Setting,
     charge_for_iso,
+    constants_of,
     end_ph,
     extraction_acids,
     peroxide_acids,
@@ -352,6 +355,10 @@ class StageCase:
     ph: float = quantity("pH at its end", "", possible=(0, 14), decimals=1)
     mn_ppm: float = quantity("Manganese", "ppm", possible=(0, 300), valid=(0, 80), decimals=0, default=MN_ALKALINE)
     cod_kg: float = quantity("COD carried in", "kg/ODt", possible=(0, 300), valid=(0, 30), decimals=0, default=0.0)
+    d0_gain: float = same(Constants, "d0_gain", default=PUBLISHED.d0_gain)
+    extract_factor: float = same(Constants, "extract_factor", default=PUBLISHED.extract_factor)
+    brighten_factor: float = same(Constants, "brighten_factor", default=PUBLISHED.brighten_factor)
+    floor_more: float = same(Constants, "floor_more", default=PUBLISHED.floor_more)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -453,7 +460,7 @@ def one_stage(case: StageCase) -> StageFound:
     setting = Setting(charge=case.charge_kg, minutes=case.minutes, temp_c=case.temp_c, ph=case.ph)
     if over := refuse_charge(case.stage, case.charge_kg, "charge_kg"):
         raise ImpossibleInput(*over)
-    done = run(case.stage, pulp, setting, wood=case.wood)
+    done = run(case.stage, pulp, setting, wood=case.wood, own=constants_of(case))
     cautions += mind_charge(case.stage, case.charge_kg, case.temp_c, "charge_kg")
     return StageFound(
         kappa_out=done.pulp.kappa,
@@ -466,7 +473,7 @@ def one_stage(case: StageCase) -> StageFound:
     )
 
 
-def stage_case(stage: str, pulp: Pulp, setting: Setting, wood: str) -> StageCase | None:
+def stage_case(stage: str, pulp: Pulp, setting: Setting, wood: str, own: Constants = PUBLISHED) -> StageCase | None:
     """A stage of a sequence as a case of its own; None for a stage of another model, or a pulp out of its range."""
     said = quantities(StageCase)
     if stage not in said["stage"].options:
@@ -482,6 +489,7 @@ def stage_case(stage: str, pulp: Pulp, setting: Setting, wood: str) -> StageCase
         ph=setting.ph,
         mn_ppm=pulp.mn,
         cod_kg=pulp.cod,
+        **asdict(own),
     )
     return None if any(q.problem(getattr(case, name)) for name, q in said.items()) else case
 

@@ -3,12 +3,13 @@
 Source: models, sections 7.3 and 7.4; every constant is a default to be calibrated.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from typing import Final
 
 from core.bleach.line import ALKALINE, Bleached, Plan, ad_of, bleach, hours, od_of
 from core.bleach.sequence import read
-from core.bleach.stages import CHEMICAL, Setting
+from core.bleach.stages import CHEMICAL, PUBLISHED, Constants, Setting, constants_of
+from core.document import same
 from core.errors import Caution, ImpossibleInput, Problem
 from core.quantity import check, choice, figure, leaf, quantity, rows
 from core.register import Check, model
@@ -44,6 +45,10 @@ class PlantCase:
     iso_pct: float = quantity(
         "Brightness in", "% ISO", possible=(0, 99), valid=(0, 70), decimals=1, default=BY_KAPPA, help="0: by the kappa"
     )
+    d0_gain: float = same(Constants, "d0_gain", default=PUBLISHED.d0_gain)
+    extract_factor: float = same(Constants, "extract_factor", default=PUBLISHED.extract_factor)
+    brighten_factor: float = same(Constants, "brighten_factor", default=PUBLISHED.brighten_factor)
+    floor_more: float = same(Constants, "floor_more", default=PUBLISHED.floor_more)
     stages: tuple[StageRow, ...] = rows("Stage", StageRow, most=12)
 
 
@@ -76,6 +81,7 @@ def case_of(plan: Plan) -> PlantCase:
         kappa=plan.kappa,
         cod_kg=plan.cod,
         iso_pct=BY_KAPPA if plan.iso_pct is None else plan.iso_pct,
+        **asdict(plan.own),
         stages=tuple(
             StageRow(
                 name=stage.name,
@@ -116,6 +122,7 @@ def plan_of(case: PlantCase) -> Plan:
         iso_pct=iso,
         naoh={i: od_of(s.naoh_kg) for i, s in lyes if s.name not in BY_CHARGE},
         measured=frozenset(i for i, s in lyes if s.lye == LYES[2]),
+        own=constants_of(case),
     )
 
 
@@ -142,6 +149,7 @@ _HARDWOOD = {
     source="stage models in turn; constants are defaults to be calibrated",
     holds_for="ECF, TCF and old sequences of 1 to 12 stages on kraft, soda and sulphite pulp",
     equation="pulp, residual and carry-over of each stage go into the next; a wash keeps 0.10 of the dissolved",
+    calibrated_by=("d0_gain", "extract_factor", "brighten_factor", "floor_more"),
     basis="default",
     checks=(Check(_HARDWOOD, "iso_pct", 88.2, 1e-2), Check(_HARDWOOD, "kappa", 1.71, 5e-2)),
 )

@@ -5,13 +5,14 @@ All constants are defaults to be calibrated. Charges in kg/ODt of 100 % chemical
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
-from typing import Final
+from dataclasses import dataclass, fields, replace
+from typing import Any, Final
 
 from core.bleach.ceilings import CEILING, refuse_charge
 from core.colour import brightness_from_ks, ks_from_kappa, ks_from_reflectance
 from core.cook.species import SPECIES
 from core.errors import ImpossibleInput, Infeasible, Problem
+from core.quantity import quantity
 from core.roots import brentq
 from core.wash.line import liquor
 from core.wash.oxygen import PH_STOPPED, WOODS, react, viscosity_by
@@ -93,6 +94,24 @@ class Setting:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Constants:
+    """A mill's own constants of its stages, for those that are learnt; the defaults are the published ones."""
+
+    d0_gain: float = quantity("Gain of D0", "", possible=(0.5, 20), valid=(2, 9), decimals=2, default=D0_GAIN)
+    extract_factor: float = quantity("Extraction, factor", "", possible=(0.1, 2), valid=(0.5, 1.5), decimals=3, default=1.0)
+    brighten_factor: float = quantity("Brightening, factor", "", possible=(0.02, 10), valid=(0.1, 3), decimals=3, default=1.0)
+    floor_more: float = quantity("Ceiling of brightness, more", "% ISO", possible=(-20, 7), valid=(-6, 3), default=0.0)
+
+
+PUBLISHED: Final = Constants()
+
+
+def constants_of(case: Any) -> Constants:
+    """The constants that a case holds under their own names."""
+    return Constants(**{f.name: getattr(case, f.name) for f in fields(Constants)})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Done:
     """What left a stage: pulp, residual kg/ODt, how far it reacted (0 to 1), what pH cost (1: nothing), cautions.
 
@@ -156,8 +175,9 @@ def _toward(ks: float, floor_pct: float, by: float) -> float:
 OPEN_STAGES: Final = ("D0", "D1", "D2", "E", "Q", "A", "EP", "Y", "Paa")
 
 
-def run(name: str, pulp: Pulp, s: Setting, *, wood: str = "softwood", washed: bool = True) -> Done:
+def run(name: str, pulp: Pulp, s: Setting, *, wood: str = "softwood", washed: bool = True, own: Constants = PUBLISHED) -> Done:
     """One stage. A charge, a time, a pH or a heat of nothing does nothing. `washed` takes dissolved matter and metals away.
+    `own`: the constants of this mill.
 
     Raises: ImpossibleInput for a charge, pH or temperature that cannot be.
     """
@@ -180,11 +200,11 @@ def run(name: str, pulp: Pulp, s: Setting, *, wood: str = "softwood", washed: bo
     if name == "O":
         return _oxygen(pulp, s, wood)
     if name == "D0":
-        return _d0(pulp, s, washed)
+        return _d0(pulp, s, washed, own)
     if name in EXTRACT:
-        return _extract(name, pulp, s)
+        return _extract(name, pulp, s, own)
     if name in BRIGHTEN:
-        return _brighten(name, pulp, s)
+        return _brighten(name, pulp, s, own)
     return OTHERS[name](pulp, s, wood) if name in OTHERS else Done(pulp=pulp, residual=0.0, extent=1.0, ph_factor=1.0)
 
 
@@ -211,12 +231,12 @@ def _oxygen(pulp: Pulp, s: Setting, wood: str) -> Done:
     )
 
 
-def _d0(pulp: Pulp, s: Setting, washed: bool) -> Done:
+def _d0(pulp: Pulp, s: Setting, washed: bool, own: Constants) -> Done:
     chlorine = ACTIVE["ClO2"] * s.charge
     left = max(0.0, chlorine - COD_CHLORINE * pulp.cod)
     x, p = extent("D0", s.minutes, s.temp_c), ph_factor("D0", s.ph)
     over = max(0.0, pulp.kappa - D0_FLOOR)
-    out = pulp.kappa - over * -math.expm1(-D0_GAIN * left * x * p / (10.0 * pulp.kappa)) if over else pulp.kappa
+    out = pulp.kappa - over * -math.expm1(-own.d0_gain * left * x * p / (10.0 * pulp.kappa)) if over else pulp.kappa
     told: tuple[str, ...] = ()
     if chlorine > 3.5 * pulp.kappa:
         told += (f"kappa factor {chlorine / 10 / pulp.kappa:.2f} is over 0.35",)
@@ -239,13 +259,14 @@ def metal_factor(mn_ppm: float) -> float:
     return 1.0 / (1.0 + mn_ppm / MN_METAL)
 
 
-def _extract(name: str, pulp: Pulp, s: Setting) -> Done:
+def _extract(name: str, pulp: Pulp, s: Setting, own: Constants) -> Done:
     oxygen, peroxide = float("O" in name), s.charge if "P" in name else 0.0
     w = extraction_weight(s.minutes, s.temp_c, s.ph)
-    removed = min(E_MOST, (E_GAIN + EO_GAIN * oxygen + EP_GAIN * -math.expm1(-peroxide / 2.0)) * w)
+    gain = own.extract_factor * (E_GAIN + EO_GAIN * oxygen + EP_GAIN * -math.expm1(-peroxide / 2.0))
+    removed = min(E_MOST, gain * w)
     out = pulp.kappa - max(0.0, pulp.kappa - E_FLOOR) * removed
     dark = pulp.ks * (1.0 + E_DARKENS * w) * (1.0 - EO_LIGHTENS * oxygen * min(1.0, w))
-    b, floor = BRIGHTEN["P"]
+    b, floor = BRIGHTEN["P"][0] * own.brighten_factor, BRIGHTEN["P"][1] + own.floor_more
     ks = _toward(dark, floor, b * metal_factor(pulp.mn) * peroxide * min(1.2, w))
     told = (f"at pH {s.ph:.1f}, {s.minutes:.0f} min and {s.temp_c:.0f} °C it does {100 * w:.0f} % of its work",)
     return Done(
@@ -270,19 +291,19 @@ def floor_of(name: str, kappa: float) -> float:
     return max(1.0, BRIGHTEN[name][1] - dulled)
 
 
-def _brighten(name: str, pulp: Pulp, s: Setting) -> Done:
-    b = BRIGHTEN[name][0]
+def _brighten(name: str, pulp: Pulp, s: Setting, own: Constants) -> Done:
+    b = BRIGHTEN[name][0] * own.brighten_factor
     metal = metal_factor(pulp.mn) if name in ("P", "PO") else 1.0
     left = max(0.0, s.charge - demand_of(name, pulp.kappa, pulp.cod))
     x, p = extent(name, s.minutes, s.temp_c), ph_factor(name, s.ph)
     residual, told = left * (1.0 - x), _costs(name, p)
     kappa, mn, viscosity, decomposed = pulp.kappa, pulp.mn, pulp.viscosity, 0.0
     if name == "Paa":  # its colour goes with what is left of the charge
-        floor = ks_from_reflectance(BRIGHTEN[name][1] / 100.0)
+        floor = ks_from_reflectance((BRIGHTEN[name][1] + own.floor_more) / 100.0)
         tint = 1.0 - 0.23 * p * -math.expm1(-left / 2.0) * -math.expm1(-s.minutes / 10.0)
         ks = pulp.ks if pulp.ks <= floor else floor + (pulp.ks - floor) / (1.0 + b * left * x * p) ** POWER * tint
     else:
-        ks = _toward(pulp.ks, floor_of(name, pulp.kappa), b * metal * left * x * p)
+        ks = _toward(pulp.ks, max(1.0, floor_of(name, pulp.kappa) + own.floor_more), b * metal * left * x * p)
     if name[0] == "D":
         acting = max(0.0, s.charge - COD_CHLORINE * pulp.cod / ACTIVE["ClO2"]) * x * p
         kappa *= 1.0 - D_CUTS * -math.expm1(-acting / 2.0)

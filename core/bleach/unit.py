@@ -9,10 +9,11 @@ from core.bleach.line import Bleached, Plan, alkali_of, bleach, od_of, typical
 from core.bleach.mechanical import PeroxideCase, peroxide
 from core.bleach.plant import case_of, found_of
 from core.bleach.sequence import read
-from core.bleach.stages import ACTIVE, CHEMICAL
+from core.bleach.stages import ACTIVE, CHEMICAL, PUBLISHED, Constants, constants_of
 from core.constants import CHLORIDE_IN_DIOXIDE, SODIUM_IN_NAOH
 from core.document import List, Number, item, same, text
 from core.errors import ImpossibleInput, Problem
+from core.learn import Constant
 from core.quantity import Quantity
 from core.soda import bound_sodium, held_at
 from core.unit import AIR_DRY, LEAST_KAPPA, Acts, Facts, Inlet, Upset, Warmth, Worked, checked, of_pulp
@@ -26,6 +27,55 @@ LOST = {
     "Cl2": "chlorine",
 }
 TOWER_CHARGES = ("H₂O₂", "NaOH")  # of a peroxide tower, % on pulp
+_BRIGHTENS = Constant(
+    field="brighten_factor",
+    sign="b",
+    name="brightening, factor",
+    low=0.1,
+    high=3.0,
+    sd=0.3,
+    default=1.0,
+    in_log=True,
+    tests=("brightness",),
+)
+_CEILING = Constant(
+    field="floor_more",
+    sign="floor",
+    name="ceiling of brightness, % ISO more",
+    low=-5.5,
+    high=2.5,
+    sd=1.0,
+    tests=("brightness",),
+    later=True,
+)
+SEQUENCE_LEARNS = (
+    Constant(
+        field="extract_factor",
+        sign="e",
+        name="extraction, factor",
+        low=0.5,
+        high=1.5,
+        sd=0.2,
+        default=1.0,
+        in_log=True,
+        tests=("kappa",),
+    ),
+    _BRIGHTENS,
+    Constant(
+        field="d0_gain",
+        sign="a",
+        name="gain of D0",
+        low=2.0,
+        high=9.0,
+        sd=0.3,
+        default=PUBLISHED.d0_gain,
+        in_log=True,
+        tests=("kappa",),
+        later=True,
+    ),
+    _CEILING,
+)
+TOWER_LEARNS = (_BRIGHTENS, _CEILING)
 CHARGE = Quantity(
     label="Charge", unit="kg/ADt", possible=(0.0, 100.0), valid=(0.0, 40.0), above=False, decimals=1, help="", equation=""
 )
@@ -45,6 +95,18 @@ class BleachPlan:
     charges: tuple[float, ...] = item(List(label="Charges", of=Number(said=CHARGE), least=1, most=12))
     iso_in: float = same(PeroxideCase, "iso_pct", default=0.0, possible=(0.0, 99.0), above=False)
     iso_row: str = text("Row of its brightness", default="", names="plan")
+    d0_gain: float = same(Constants, "d0_gain", default=PUBLISHED.d0_gain)
+    extract_factor: float = same(Constants, "extract_factor", default=PUBLISHED.extract_factor)
+    brighten_factor: float = same(Constants, "brighten_factor", default=PUBLISHED.brighten_factor)
+    floor_more: float = same(Constants, "floor_more", default=PUBLISHED.floor_more)
+
+    @property
+    def own(self) -> Constants:
+        """The constants of its stages as this mill has them."""
+        return constants_of(self)
+
+    def constants(self) -> tuple[Constant, ...]:
+        return SEQUENCE_LEARNS if self.sequence else TOWER_LEARNS
 
     def tried(self) -> None:
         """Raises: ImpossibleInput for a sequence, a pulp or charges that cannot be."""
@@ -95,7 +157,8 @@ class BleachPlan:
         settings = list(typical(sequence, kappa))
         for i, kg in enumerate(self.charges):
             settings[i] = replace(settings[i], charge=od_of(kg))
-        return Plan(sequence=sequence, settings=tuple(settings), wood=self.wood, kappa=kappa, cod=cod)
+        settled = tuple(settings)
+        return Plan(sequence=sequence, settings=settled, wood=self.wood, kappa=kappa, cod=cod, own=self.own)
 
     def act(self, inlet: Inlet) -> Acts:
         """Raises: ImpossibleInput."""
@@ -157,7 +220,14 @@ class BleachPlan:
 
     def _tower(self, inlet: Inlet) -> Acts:
         oxidant, alkali = self.charges
-        case = PeroxideCase(wood=self.wood, iso_pct=self.iso_in, peroxide_pct=oxidant, naoh_pct=alkali)
+        case = PeroxideCase(
+            wood=self.wood,
+            iso_pct=self.iso_in,
+            peroxide_pct=oxidant,
+            naoh_pct=alkali,
+            gain_factor=self.brighten_factor,
+            ceiling_more=self.floor_more,
+        )
         result = peroxide(case)
         pulp = 10.0 * inlet.solids_t_h  # kg of each % on pulp
         return Acts(

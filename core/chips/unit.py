@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from core.errors import ImpossibleInput, Problem
+from core.learn import Constant
 from core.quantity import Quantity
 from core.unit import Acts, Facts, Inlet, Upset, checked, of_pulp
 
@@ -33,6 +34,9 @@ class FeedPlan:
 
     def set_to(self, values: Mapping[str, float]) -> "FeedPlan":
         return replace(self, **checked(values, self.settable()))
+
+    def constants(self) -> tuple[Constant, ...]:
+        return ()
 
     def upsets(self) -> tuple[Upset, ...]:
         return (Upset(name="a quarter of the feed is lost", settings={"feed_t_h": 0.75 * self.feed_t_h}),)

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from core.cook.blow import COD_A_ORGANIC
 from core.cook.sulphite import SulphiteCase, sulphite
 from core.document import same
+from core.learn import Constant
 from core.quantity import Quantity, quantities
 from core.unit import Acts, Facts, Inlet, Upset, Worked, checked, of_pulp
 
@@ -40,6 +41,9 @@ class SulphitePlan:
 
     def set_to(self, values: Mapping[str, float]) -> "SulphitePlan":
         return replace(self, **checked(values, self.settable()))
+
+    def constants(self) -> tuple[Constant, ...]:
+        return ()
 
     def upsets(self) -> tuple[Upset, ...]:
         return (Upset(name="1 bar of its pressure is lost", settings={"bar": max(0.0, self.bar - 1.0)}),)

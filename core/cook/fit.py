@@ -5,7 +5,6 @@ are integrated side by side. Source: models, sections 3.4 and 9. A fit may be us
 """
 
 import itertools
-import math
 from collections.abc import Callable
 from dataclasses import dataclass, fields, replace
 from typing import Any, Final
@@ -14,7 +13,6 @@ import numpy as np
 
 from core.cook.kinetic import Charge
 from core.cook.pools import (
-    Array,
     Heats,
     NaOH_G,
     alkali_taken,
@@ -31,14 +29,11 @@ from core.cook.species import DEFAULT, SPECIES, Fitted, Species, fitted
 from core.cook.trust import LEAST_COOKS as LEAST
 from core.cook.trust import Trust
 from core.errors import Infeasible
+from core.learn import ENOUGH_FOR_MORE, MOST_NEWTON, MUST_FALL, STEP, Array, Constant, Problem, rms, settle
 
-STEPS, STEP = 60, 1e-3  # of a cook in time; of a coefficient for its slope
-MOST_NEWTON, SETTLED = 25, 1e-4
-MUST_FALL = 0.10
+STEPS = 60  # of a cook in time
 SD_KAPPA, SD_RESIDUAL, SD_YIELD = 1.5, 1.0, 0.8
 SD_EA, EA_STEP = 0.4, 0.5  # % NaOH on wood: what a charge is wrong by, by default; the step of its slopes
-ENOUGH_FOR_MORE = 25
-ALIKE = 0.95  # correlation from which two coefficients are not told apart
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,36 +47,33 @@ class Blow:
     yield_pct: float = float("nan")
 
 
-@dataclass(frozen=True, slots=True)
-class Coefficient:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Coefficient(Constant):
     """One that may be fitted: its field of Fitted, its sign in the equations, its name in words, its bounds, the spread of its
     prior.
 
-    `in_log`: it is fitted by its logarithm, and its prior is there. `by`: the test that tells it, which eight cooks must have.
-    `spread`: what must vary among the cooks, by how much.
+    `by`: the test that tells it, which eight cooks must have. `spread`: what must vary among the cooks, by how much.
     """
 
-    field: str
-    sign: str
-    name: str
-    low: float
-    high: float
-    sd: float
-    in_log: bool = False
     by: str = ""
     spread: tuple[str, float] = ("", 0.0)
 
 
+def _coefficient(field: str, sign: str, name: str, low: float, high: float, sd: float, **more: Any) -> Coefficient:
+    default = float(getattr(DEFAULT, field))
+    return Coefficient(field=field, sign=sign, name=name, low=low, high=high, sd=sd, default=default, **more)
+
+
 FIRST: Final = (
-    Coefficient("rate", "fm", "rate of bulk and residual lignin, factor", 0.5, 2.0, sd=0.3, in_log=True),
-    Coefficient("carbohydrate", "C0", "carbohydrate, % on wood more", -4.0, 4.0, sd=2.0, by="yield"),
-    Coefficient("alkali_carb", "aC", "alkali that carbohydrate takes, factor", 0.7, 1.3, sd=0.15, by="residual alkali"),
+    _coefficient("rate", "fm", "rate of bulk and residual lignin, factor", 0.5, 2.0, sd=0.3, in_log=True),
+    _coefficient("carbohydrate", "C0", "carbohydrate, % on wood more", -4.0, 4.0, sd=2.0, by="yield"),
+    _coefficient("alkali_carb", "aC", "alkali that carbohydrate takes, factor", 0.7, 1.3, sd=0.15, by="residual alkali"),
 )
 LATER: Final = (
-    Coefficient("residual", "fr", "residual lignin, factor", 0.5, 2.0, sd=0.3, in_log=True, spread=("kappa", 8.0)),
-    Coefficient("exponent", "exponent", "exponent of alkali", 0.10, 0.60, sd=0.10, spread=("EA", 2.0)),
-    Coefficient("sulphide", "gS", "effect of sulphide, factor", 0.3, 2.0, sd=0.3, spread=("sulphidity", 8.0)),
-    Coefficient("gum", "gum", "gum, % on wood more", -3.0, 5.0, sd=1.0, spread=("EA", 2.0)),
+    _coefficient("residual", "fr", "residual lignin, factor", 0.5, 2.0, sd=0.3, in_log=True, spread=("kappa", 8.0)),
+    _coefficient("exponent", "exponent", "exponent of alkali", 0.10, 0.60, sd=0.10, spread=("EA", 2.0)),
+    _coefficient("sulphide", "gS", "effect of sulphide, factor", 0.3, 2.0, sd=0.3, spread=("sulphidity", 8.0)),
+    _coefficient("gum", "gum", "gum, % on wood more", -3.0, 5.0, sd=1.0, spread=("EA", 2.0)),
 )
 MOST_EVALUATIONS: Final = 2 * MOST_NEWTON  # of one choice of coefficients, and of one more where two are not told apart
 
@@ -112,11 +104,7 @@ class Fit:
 
     @property
     def left_out(self) -> float:
-        return _rms(np.array(self.errors_left_out))
-
-
-def _rms(x: Array) -> float:
-    return float(np.sqrt(np.mean(x**2)))
+        return rms(np.array(self.errors_left_out))
 
 
 def _columns(many: tuple[Species, ...]) -> Any:
@@ -206,63 +194,26 @@ def _whitened(side: SideBySide, tested: Array) -> Array:
     return out
 
 
-def _prior(d: Array) -> Array:
-    """A prior's distance so that the softened loss makes a plain square of it: a prior is no outlier."""
-    return np.sign(d) * np.sqrt((1.0 + d**2 / 2.0) ** 2 - 1.0)
-
-
-class _Problem:
-    """The least squares of one choice of coefficients: x holds them, those in the log by their logarithm."""
+class _Cooks(Problem):
+    """The least squares of one choice of coefficients: kappa, residual and yield of every cook."""
 
     def __init__(self, side: SideBySide, lab: Array, some: list[Coefficient], heard: Callable[[], None]) -> None:
-        self.side, self.lab, self.some, self.heard = side, lab, some, heard
+        super().__init__(some)
+        self.side, self.lab, self.heard = side, lab, heard
         self.tested = np.isfinite(lab)
         self.white = _whitened(side, self.tested)
-        self.sd = np.array([c.sd for c in some])
-        self.start = np.array([0.0 if c.in_log else getattr(DEFAULT, c.field) for c in some])
-        self.low, self.high = (
-            np.array([math.log(getattr(c, end)) if c.in_log else getattr(c, end) for c in some]) for end in ("low", "high")
-        )
 
     def coefficients(self, x: Array) -> Fitted:
-        return replace(DEFAULT, **{c.field: float(math.exp(v) if c.in_log else v) for c, v in zip(self.some, x, strict=True)})
+        return replace(DEFAULT, **self.values(x))
 
     def errors(self, x: Array) -> Array:
-        """Model minus laboratory, shape (3, n), 0 where it was not tested."""
         self.heard()
         return np.where(self.tested, self.side.run(self.coefficients(x)) - self.lab, 0.0)
 
     def slopes(self, x: Array) -> Array:
-        """How the errors move a unit of each of x, shape (p, 3, n)."""
         sets = tuple(self.coefficients(y) for y in (x, *(x + STEP * np.eye(len(x)))))
         told = self.side.run_each(sets)
         return np.where(self.tested[:, None], (told[:, 1:] - told[:, :1]) / STEP, 0.0).transpose(1, 0, 2)
-
-    def jacobian(self, x: Array) -> Array:
-        """Of `rows`; the priors' rows are straight but for the softening taken back."""
-        z = np.einsum("ijk,pki->ijp", self.white, self.slopes(x)).reshape(-1, len(x))
-        d = (x - self.start) / self.sd
-        by = np.where(np.abs(d) < 1e-6, 1.0, np.abs(d) * (1.0 + d**2 / 2.0) / np.maximum(np.abs(_prior(d)), 1e-12))
-        return np.concatenate([z, np.diag(by / self.sd)])
-
-    def rows(self, x: Array) -> Array:
-        z = np.einsum("ijk,ki->ij", self.white, self.errors(x)).ravel()
-        return np.concatenate([z, _prior((x - self.start) / self.sd)])
-
-    def left_out(self, x: Array) -> tuple[Array, Array]:
-        """Kappa errors, laboratory minus the model fitted without that cook, by leverage; and the coefficients' correlation."""
-        errors = self.errors(x)
-        slope = self.slopes(x)
-        z = np.einsum("ijk,ki->ij", self.white, errors)
-        jac = np.einsum("ijk,pki->ijp", self.white, slope)
-        weight = 1.0 / np.sqrt(1.0 + z**2)
-        each = np.einsum("ijp,ij,ijq->ipq", jac, weight, jac)
-        whole = each.sum(axis=0) + np.diag(1.0 / self.sd**2)
-        pull = np.einsum("ijp,ij,ij->ip", jac, weight, z)
-        moved = np.stack([np.linalg.solve(whole - h, g) for h, g in zip(each, pull, strict=True)])
-        cov = np.linalg.inv(whole)
-        size = np.sqrt(np.diag(cov))
-        return -(errors[0] + np.einsum("pi,ip->i", slope[:, 0], moved)), cov / np.outer(size, size)
 
 
 def told(coefficients: Fitted, signs: tuple[str, ...]) -> tuple[tuple[Coefficient, float, float, bool], ...]:
@@ -280,48 +231,27 @@ def fit(species: str, blows: tuple[Blow, ...], *, heard: Callable[[int], None] |
     """
     if len(blows) < LEAST:
         return Infeasible(field="blows", reason=f"are {len(blows)}; a fit wants {LEAST} at least", nearest=LEAST)
-    from scipy.optimize import least_squares  # half a second to import: only a fit pays it
-
     counted = itertools.count(1)
     side = SideBySide(species, blows)
     lab = np.array([[b.kappa, b.residual_g_l, b.yield_pct] for b in blows]).T
     some, held = _chosen(species, blows)
-    while True:
-        problem = _Problem(side, lab, some, lambda: heard(next(counted)) if heard is not None else None)
-        result = least_squares(
-            problem.rows,
-            problem.start,
-            problem.jacobian,
-            bounds=(problem.low, problem.high),
-            loss="soft_l1",
-            x_scale=problem.sd,
-            max_nfev=MOST_NEWTON,
-            ftol=SETTLED,
-            xtol=SETTLED,
-        )
-        left_out, alike = problem.left_out(result.x)
-        pairs = [(i, j) for j in range(1, len(some)) for i in range(j) if abs(alike[i, j]) > ALIKE]
-        if not pairs:
-            break
-        i, j = max(pairs, key=lambda p: abs(alike[p]))
-        held.append(f"{some[j].sign}: these cooks do not tell it from {some[i].sign}")
-        some = [c for c in some if c is not some[j]]
-    best = problem.coefficients(result.x)
+    done = settle(
+        some, lambda few: _Cooks(side, lab, few, lambda: heard(next(counted)) if heard is not None else None), held=held
+    )
+    best, left_out = done.problem.coefficients(done.x), done.left_out[0]
     by_default, by_fit = side.run(DEFAULT)[0], side.run(best)[0]
-    room = 1e-3 * (problem.high - problem.low)
-    at_bound = (result.x - problem.low < room) | (problem.high - result.x < room)
-    before = _rms(by_default - lab[0])
+    before = rms(by_default - lab[0])
     return Fit(
         coefficients=best,
-        signs=tuple(c.sign for c in some),
+        signs=done.signs,
         n=len(blows),
         before=before,
-        after=_rms(by_fit - lab[0]),
+        after=rms(by_fit - lab[0]),
         errors_left_out=tuple(left_out.tolist()),
-        accepted=_rms(left_out) <= (1.0 - MUST_FALL) * before,
+        accepted=rms(left_out) <= (1.0 - MUST_FALL) * before,
         lab=tuple(lab[0].tolist()),
         by_default=tuple(by_default.tolist()),
         by_fit=tuple(by_fit.tolist()),
-        held=tuple(held),
-        at_bound=tuple(c.sign for c, on in zip(some, at_bound, strict=True) if on),
+        held=done.held,
+        at_bound=done.at_bound,
     )

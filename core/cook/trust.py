@@ -7,6 +7,7 @@ alkali, sulphidity and the laboratory add up to some 4.3 kappa of standard devia
 import math
 from dataclasses import dataclass
 
+from core.chance import student_quantile
 from core.errors import Caution
 from core.quantity import check, figure, quantity, rows
 from core.register import Check, model
@@ -23,9 +24,7 @@ def default_band(kappa: float) -> float:
 
 def student(free: int) -> float:
     """The 97.5 % point of Student's t with so many degrees of freedom, at least 1."""
-    from scipy.special import stdtrit  # a tenth of a second to import: only a fit pays it
-
-    return float(stdtrit(free, CHANCE))
+    return student_quantile(CHANCE, free)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

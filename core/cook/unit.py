@@ -13,6 +13,7 @@ from core.cook.profile import Points, h_factor
 from core.cook.species import DEFAULT, NAMES, SPECIES, Fitted
 from core.document import Inlined, Table, item, text
 from core.errors import ImpossibleInput, Problem
+from core.learn import Constant
 from core.quantity import Quantity, choice, quantities, quantity
 from core.soda import bound_sodium, held_at
 from core.stream import DS, N, Vector, W
@@ -119,6 +120,9 @@ class CookPlan:
             replace(z, temp_c=temps[f"{ZONE}{i}"]) if f"{ZONE}{i}" in temps else z for i, z in enumerate(self.zones, start=1)
         )
         return replace(self, charge=replace(self.charge, **given), zones=zones)
+
+    def constants(self) -> tuple[Constant, ...]:
+        return ()
 
     def upsets(self) -> tuple[Upset, ...]:
         weak = Upset(name="white liquor a tenth weak", settings={"ea_pct_naoh": WEAK * self.charge.ea_pct_naoh})

@@ -22,6 +22,8 @@ class EnergyCase:
     sec_kwh_t: float = quantity("Energy in all", "kWh/t", possible=(0, 6000), valid=(400, 3000), decimals=0)
     rpm: float = quantity("Speed", "rpm", possible=(0, 4000), above=True, valid=(1200, 2300), decimals=0, default=1500.0)
     rate_t_h: float = quantity("Production", "t/h OD", possible=(0, 100), decimals=2, default=2.0)
+    e0_factor: float = quantity("E0, factor", "", possible=(0.1, 10), valid=(0.3, 2.5), decimals=3, default=1.0)
+    csf0_factor: float = quantity("CSF0, factor", "", possible=(0.1, 10), valid=(0.4, 1.6), decimals=3, default=1.0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,6 +41,7 @@ class EnergyFound:
     holds_for="40 to 700 mL CSF, 400 to 3000 kWh/t",
     equation="CSF = CSF0 exp(−E (rpm/1500)^0.30 / E0)",
     symbols="CSF=csf_ml E=sec_kwh_t",
+    calibrated_by=("e0_factor", "csf0_factor"),
     basis="default",
     checks=(
         Check({"wood": "spruce", "sec_kwh_t": 1000}, "csf_ml", 401.11, 2e-3),
@@ -48,7 +51,7 @@ class EnergyFound:
 def freeness(case: EnergyCase) -> EnergyFound:
     """Freeness of an energy. Raises: ImpossibleInput."""
     cautions = check(case)
-    csf0, e0 = WOODS[case.wood]
+    csf0, e0 = (of * by for of, by in zip(WOODS[case.wood], (case.csf0_factor, case.e0_factor), strict=True))
     factor = (case.rpm / 1500.0) ** RPM_POWER
     csf = csf0 * math.exp(-case.sec_kwh_t * factor / e0)
     if not 40.0 <= csf <= 700.0:

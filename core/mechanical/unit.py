@@ -4,9 +4,36 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from core.document import same
+from core.learn import Constant
 from core.mechanical.refine import EnergyCase, freeness
 from core.quantity import Quantity, quantities
 from core.unit import Acts, Facts, Inlet, Upset, Worked, checked, of_pulp
+
+LEARNS = (
+    Constant(
+        field="e0_factor",
+        sign="E0",
+        name="energy to a factor e in freeness, factor",
+        low=0.35,
+        high=2.2,
+        sd=0.2,
+        default=1.0,
+        in_log=True,
+        tests=("freeness",),
+    ),
+    Constant(
+        field="csf0_factor",
+        sign="CSF0",
+        name="freeness before energy, factor",
+        low=0.45,
+        high=1.3,
+        sd=0.2,
+        default=1.0,
+        in_log=True,
+        tests=("freeness",),
+        later=True,
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -15,6 +42,11 @@ class RefinePlan:
 
     wood: str = same(EnergyCase, "wood")
     sec_kwh_t: float = same(EnergyCase, "sec_kwh_t", possible=(1.0, 6000.0))
+    e0_factor: float = same(EnergyCase, "e0_factor", default=1.0)
+    csf0_factor: float = same(EnergyCase, "csf0_factor", default=1.0)
+
+    def constants(self) -> tuple[Constant, ...]:
+        return LEARNS
 
     def settings(self) -> Mapping[str, float]:
         return {"sec_kwh_t": self.sec_kwh_t}
@@ -30,7 +62,13 @@ class RefinePlan:
 
     def act(self, inlet: Inlet) -> Acts:
         """Raises: ImpossibleInput."""
-        case = EnergyCase(wood=self.wood, sec_kwh_t=self.sec_kwh_t, rate_t_h=min(100.0, inlet.solids_t_h))
+        case = EnergyCase(
+            wood=self.wood,
+            sec_kwh_t=self.sec_kwh_t,
+            rate_t_h=min(100.0, inlet.solids_t_h),
+            e0_factor=self.e0_factor,
+            csf0_factor=self.csf0_factor,
+        )
         result = freeness(case)
         power = self.sec_kwh_t * inlet.solids_t_h / 1000.0
         return Acts(

@@ -21,7 +21,7 @@ class Running:
     `makes`: what a cooking unit makes of its wood, by unit; it stands in place of the unit's plan, or of a fixed loss and
     kappa. `moisture_pct`: measured moisture of a wet feed, by unit; its wet rate stays, what is dry in it follows. `settings`:
     what was put in force on a unit in place of the set-up, by unit and name (`Kind.settings`). `coefficients`: this mill's own
-    for a wood, where a person chose them.
+    for a wood, where a person chose them. `constants`: the same of a unit, by unit and field (`Kind.constants`).
     """
 
     feeds: Mapping[str, float]
@@ -31,6 +31,7 @@ class Running:
     moisture_pct: Mapping[str, float] = field(default_factory=dict)
     settings: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
     coefficients: Mapping[str, Fitted] = field(default_factory=dict)
+    constants: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
 
 
 def moisture_of(mill: Mill, unit: str) -> float:
@@ -89,6 +90,10 @@ def acting_units(mill: Mill, running: Running, units: Mapping[str, Unit]) -> dic
             meant = _fed(as_set[fed[0].id], replace(running, moisture_pct={}), mill.roles.filler)
             plan = replace(plan, charged_for_t_h=float(meant.feed.sum() - meant.feed[W]), chip_water_t_h=float(meant.feed[W]))
         acting[key] = plan
+    for key, values in running.constants.items():
+        if key in acting:  # a unit that is gone, or a constant that it no longer has, is left aside
+            own = {c.field: values[c.field] for c in acting[key].constants() if c.field in values}
+            acting[key] = replace(acting[key], **own)  # type: ignore[type-var]
     for key, values in running.settings.items():
         if key not in acting:
             raise ImpossibleInput(Problem(key, "is no unit with settings"))

@@ -28,6 +28,7 @@ class SignalSpec:
 METER_TO: Final = {"consistency": 12.0, "kappa": 100.0, "brightness": 95.0, "ph": 14.0, "residual": 5.0}
 MEANS: Final = {  # what a test reads, as a unit names it of itself (`Kind.facts`)
     "kappa": "kappa",
+    "soda_loss": "soda_kg_adt",
     "brightness": "iso_pct",
     "freeness": "csf_ml",
     "ph": "ph",

@@ -7,6 +7,7 @@ from core.colour import brightness_from_ks, ks_from_kappa
 from core.constants import SALTCAKE_A_SODIUM, SODIUM_IN_NAOH
 from core.document import Table, item, same, text
 from core.errors import ImpossibleInput, Problem
+from core.learn import Constant
 from core.quantity import Quantity, quantities, quantity
 from core.soda import bound_sodium, held_at
 from core.unit import (
@@ -35,6 +36,38 @@ SHARE, COD_SHARE = 0.56, 0.87  # Na2SO4 and COD a kg of solids where none is cou
 OXYGEN_SET = ("naoh_kg", "temp_c", "minutes", "bar_abs")
 
 
+E10_LEAST, E10_MOST = quantities(Washer)["e10"].possible
+WASH_LEARNS = (
+    Constant(
+        field="e10_factor",
+        sign="E10",
+        name="E10 of all washers, factor",
+        low=0.3,
+        high=2.0,
+        sd=0.25,
+        default=1.0,
+        in_log=True,
+        tests=("soda_loss",),
+    ),
+)
+OXYGEN_LEARNS = (
+    Constant(
+        field="rate_factor",
+        sign="k",
+        name="rate of delignification, factor",
+        low=0.2,
+        high=5.0,
+        sd=0.4,
+        default=1.0,
+        in_log=True,
+        tests=("kappa",),
+    ),
+    Constant(
+        field="inert_more", sign="kx", name="kappa not oxidised, more", low=-3.0, high=6.0, sd=1.0, tests=("kappa",), later=True
+    ),
+)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WashPlan:
     """How a unit washes: its dilution factor, t/ODt, and its washers in the way of the pulp.
@@ -54,11 +87,16 @@ class WashPlan:
     ph: float = same(WashCase, "ph", default=10.0)
     feed_pct: float = same(WashCase, "feed_pct", default=11.0)
     x0: float = same(WashCase, "x0", default=60.0)
+    e10_factor: float = quantity("E10 of all washers, factor", "", possible=(0.1, 5), valid=(0.3, 2), decimals=3, default=1.0)
 
     @property
     def in_service(self) -> tuple[Washer, ...]:
-        """The washers that the pulp passes."""
-        return self.washers[: len(self.washers) - int(self.stopped)]
+        """The washers that the pulp passes, each at the E10 that this mill has of it."""
+        few, by = self.washers[: len(self.washers) - int(self.stopped)], self.e10_factor
+        return few if by == 1.0 else tuple(replace(w, e10=min(E10_MOST, max(E10_LEAST, by * w.e10))) for w in few)
+
+    def constants(self) -> tuple[Constant, ...]:
+        return WASH_LEARNS
 
     def tried(self) -> None:
         """Raises: ImpossibleInput for washers that cannot wash, or where all of them are stopped."""
@@ -120,7 +158,8 @@ class WashPlan:
         shower = acts.duties["water_t_h"] / rate if rate > 0.0 else None
         known: dict[str, float | str] = {"feed_pct": case.feed_pct, "x0": case.x0, "out_pct": self.in_service[-1].out_pct}
         known |= {"stages": float(len(self.in_service))} | ({} if shower is None else {"shower_m3_adt": shower})
-        return of_pulp(inlet) | known | {"kappa": inlet.kappa, "iso_pct": inlet.iso_pct}
+        lost = {"soda_kg_adt": acts.worked[0].result.soda_kg_adt}
+        return of_pulp(inlet) | known | lost | {"kappa": inlet.kappa, "iso_pct": inlet.iso_pct}
 
 
 def _kept(found: WashFound) -> float:
@@ -140,6 +179,11 @@ class OxygenPlan:
     naoh_kg: float = same(OxygenCase, "naoh_kg")
     cons_pct: float = same(OxygenCase, "cons_pct", default=12.0)
     bar_abs: float = same(OxygenCase, "bar_abs", default=6.0)
+    rate_factor: float = same(OxygenCase, "rate_factor", default=1.0)
+    inert_more: float = same(OxygenCase, "inert_more", default=0.0)
+
+    def constants(self) -> tuple[Constant, ...]:
+        return OXYGEN_LEARNS
 
     def tried(self) -> None:
         """Raises: ImpossibleInput for a stage that cannot be run."""
@@ -171,6 +215,8 @@ class OxygenPlan:
             cons_pct=self.cons_pct,
             bar_abs=self.bar_abs,
             cod_kg=min(300.0, inlet.kg_odt("COD")),
+            rate_factor=self.rate_factor,
+            inert_more=self.inert_more,
         )
         result = delignify(case)
         removed = case.kappa_in - result.kappa

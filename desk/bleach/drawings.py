@@ -17,10 +17,10 @@ def hex_of(iso: float, *, grey: bool = False) -> str:
     return swatch(ks_from_reflectance(max(0.01, iso / 100.0)), wet=True, beta=0.006 if grey else 0.0105).hex
 
 
-def _lines(done: Bleached, wood: str, x, ky, by) -> tuple[str, str]:
+def _lines(done: Bleached, plan: Plan, x, ky, by) -> tuple[str, str]:
     kappa, iso = [], []
     for s in done.steps:
-        for m in course(s, wood=wood):
+        for m in course(s, wood=plan.wood, own=plan.own):
             kappa.append((x(m.minute), ky(m.kappa)))
             iso.append((x(m.minute), by(m.iso)))
     return polyline(kappa), polyline(iso)
@@ -59,7 +59,7 @@ def sequence_picture(
     }
     for i, s in enumerate(done.steps):
         a, b = x(s.starts_min), x(s.ends_min)
-        moments = course(s, wood=plan.wood, points=6)
+        moments = course(s, wood=plan.wood, points=6, own=plan.own)
         reach = max(1e-9, s.ends_min - s.starts_min)
         p["towers"].append(
             {
@@ -86,11 +86,11 @@ def sequence_picture(
                 "seen": s.done.pulp.iso > low_b,
             }
         )
-    p["kappa"], p["iso"] = _lines(done, plan.wood, x, ky, by)
+    p["kappa"], p["iso"] = _lines(done, plan, x, ky, by)
     if other:
-        p["kappa_other"], p["iso_other"] = _lines(other[1], other[0].wood, x, ky, by)
+        p["kappa_other"], p["iso_other"] = _lines(other[1], other[0], x, ky, by)
     if after:
-        p["kappa_after"], p["iso_after"] = _lines(after[1], after[0].wood, x, ky, by)
+        p["kappa_after"], p["iso_after"] = _lines(after[1], after[0], x, ky, by)
     p["kgrid"] = [{"y": n(ky(v)), "text": f"{v:g}"} for v in (1, 2, 5, 10, 20, 40) if low_k <= v <= high_k]
     p["bgrid"] = [{"y": n(by(v)), "text": f"{v:g}"} for v in range(int(low_b) // 5 * 5 + 5, int(top), 5)]
     p["target"] = n(by(target)) if target is not None and target > low_b else ""

@@ -18,7 +18,7 @@ from core.bleach.line import READY, Bleached, Cheapest, Plan, ad_of, cheapest, o
 from core.bleach.models import one_stage, stage_case
 from core.bleach.plant import BY_CHARGE, case_of, found_of, plan_of
 from core.bleach.sequence import CODES, Misread, Sequence, read
-from core.bleach.stages import CHEMICAL, Setting
+from core.bleach.stages import CHEMICAL, PUBLISHED, Setting
 from core.bleach.store import NEVER
 from core.bleach.unit import LEAST_KAPPA, BleachPlan
 from core.catalogue import find
@@ -361,7 +361,8 @@ def _plan(seq: Sequence, rows: list[dict], wells: list[dict], wood: str, standin
     pulp = {name: own[name] if name in own and not v[name]["touched"] else v[name]["value"] for name in ("kappa", "cod")}
     naoh = {r["i"]: od_of(r["lye"]["value"]) for r in rows if r["lye"] and r["lye"]["value"] is not None}
     led = {r["i"] for r in rows if (r["i"] in naoh or r["by_charge"]) and r["wells"][SETTING.index("ph")]["touched"]}
-    return Plan(sequence=seq, settings=tuple(settings), wood=wood, naoh=naoh, measured=frozenset(led), **pulp)
+    constants = standing.plan.own if standing else PUBLISHED
+    return Plan(sequence=seq, settings=tuple(settings), wood=wood, naoh=naoh, measured=frozenset(led), own=constants, **pulp)
 
 
 @require_safe
@@ -456,12 +457,12 @@ def _other(held) -> tuple[Plan, Bleached] | None:
 
 def _stage_by_stage(plan: Plan, done) -> list[tuple[str, Worked]]:
     """What each stage does to the pulp that comes to it, as cases of their own; without those that another model tells."""
-    cases = ((step.stage.name, stage_case(step.stage.name, step.into, step.setting, plan.wood)) for step in done.steps)
     told = []
-    for name, case in cases:
+    for step in done.steps:
+        case = stage_case(step.stage.name, step.into, step.setting, plan.wood, plan.own)
         if case is not None:
             with suppress(ImpossibleInput):  # a charge over its ceiling is minded on the line, and refused alone
-                told.append((name, Worked(model="bleach.stage", case=case, result=one_stage(case))))
+                told.append((step.stage.name, Worked(model="bleach.stage", case=case, result=one_stage(case))))
     return told
 
 
@@ -496,6 +497,7 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Sta
     result = {
         "b": done,
         "worked": Worked(model="bleach.plant", case=case_of(plan), result=found_of(done)),
+        "own_constants": plan.own != PUBLISHED,
         "mark": f"m-{judge(done.iso, row.band, confirmed=True).state.value}" if row else "",
         "wanted_words": f"last washer wanted {row.band.low:.1f} to {row.band.high:.1f}" if row else "",
         "slopes": slopes(plan),

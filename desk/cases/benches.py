@@ -113,7 +113,7 @@ def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float,
     for narrower in range(NARROWED):
         xs = [low + (high - low) * i / (count - 1) for i in range(count)]
         points = _curve(model, case, name, shown, xs)
-        if len(points) > count // 3:
+        if len(points) > count // 3 or at == 0.0:
             break
         reach = 0.5 ** (narrower + 1) * abs(at)  # it answers only near the case: look there
         low, high = at - reach, at + reach

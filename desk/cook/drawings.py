@@ -122,25 +122,6 @@ def cook_picture(
     return p
 
 
-def fit_plot(dots: dict) -> dict:
-    """Computed kappa against the laboratory's: open dots by the default, filled by the fit."""
-    lab, default, fit = dots["lab"], dots["default"], dots["fit"]
-    low, high = min([*lab, *default, *fit]) - 1.0, max([*lab, *default, *fit]) + 1.0
-
-    def place(computed: float, found: float) -> dict:
-        return {"x": n(40.0 + 380.0 * (computed - low) / (high - low)), "y": n(300.0 - 280.0 * (found - low) / (high - low))}
-
-    step = 2 if high - low < 14 else 5
-    ticks = [v for v in range(int(low), int(high) + 1) if v % step == 0 and low <= v <= high]
-    return {
-        "default": [place(c, v) for c, v in zip(default, lab, strict=True)],
-        "fit": [place(c, v) for c, v in zip(fit, lab, strict=True)],
-        "xt": [{"x": place(v, low)["x"], "text": str(v)} for v in ticks],
-        "yt": [{"y": place(low, v)["y"], "text": str(v)} for v in ticks],
-        "line": "M40 300L420 20",
-    }
-
-
 HX0, HX1 = 52.0, 612.0
 LANE_TOP, LANE_H, LANE_GAP = 34.0, 64.0, 26.0
 

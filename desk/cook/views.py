@@ -32,11 +32,12 @@ from core.unit import Worked
 from desk.cases.benches import case_held, held_case
 from desk.cook import actions, thermometer
 from desk.cook.actions import CookRefused, coefficients_in_use, kappa_row, log_of, measured_of, minute_of
-from desk.cook.drawings import cook_picture, fit_plot
+from desk.cook.drawings import cook_picture
 from desk.cook.forms import BARE, DesignForm, Opening, Profile, openings
 from desk.cook.models import Cook, CookFit
 from desk.cook.running import running_cooks
 from desk.kit.bench import render_bench, typed_number
+from desk.kit.fit_plot import fit_plot
 from desk.kit.sheet import safe
 from desk.kit.templatetags.vat import clock, signed
 from desk.kit.text import whole
@@ -657,6 +658,6 @@ def fit_page(request, species: str):
         outdated=result.exclude(pk__in=[f.pk for f in result if f.holds]).exists(),
         blows=Cook.objects.filter(species=species, kappa__isnull=False).count(),
         may_fit=request.user.may("fit"),
-        plot=fit_plot(newest.dots) if newest and "lab" in newest.dots else None,
+        plot=fit_plot(*(newest.dots[k] for k in ("lab", "default", "fit"))) if newest and "lab" in newest.dots else None,
     )
     return render(request, "cook/fit.html", context)

@@ -70,6 +70,25 @@ class DraftStep(models.Model):
         return f"draft step {self.pk}: {self.says}"
 
 
+class UnitFit(Sealed):
+    """A fit of a unit's own constants to this mill's samples; which is in use is a record of the log, the default is always
+    there."""
+
+    unit = models.CharField(max_length=60)
+    constants = models.JSONField()  # by field
+    told = models.JSONField()  # core.mill.learning.Learnt: what was fitted, what stayed and why, every row before and after
+    n = models.PositiveIntegerField()
+    accepted = models.BooleanField()
+    made_at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="unit_fits")
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"{self.unit} fitted to {self.n} samples"
+
+
 class HeldLine(Held, Sealed):
     """A case of the whole line that somebody holds: other settings and another furnish, under a name."""
 

@@ -32,10 +32,11 @@ from desk.mill.shifts import Shift, shift_of
 
 HALTS_BACK = timedelta(days=10)
 FITTED = "fit."  # of the record of a chosen fit, then its wood
+LEARNT = "constants."  # of the record of a unit's chosen constants, then the unit
 COVER_AHEAD = timedelta(hours=72)
 TRUSTED = ("single", "accepted")
 # what is left aside, step by step, when the line cannot be run with it: moisture read, set points, kept cooks
-LEFT_ASIDE = (("moistures", "moisture_pct"), ("put_in_force",), ("makes",))
+LEFT_ASIDE = (("moistures", "moisture_pct"), ("put_in_force",), ("constants",), ("makes",))
 COOK_KEEPS = timedelta(hours=24)  # what the line counts with after a blow, until the next
 COOK_LEADS = 0.5  # of that time it leads alone, then the plan comes back
 
@@ -78,6 +79,7 @@ def way_of(running: Running) -> tuple:
         _pairs(running.makes),
         _pairs(running.moisture_pct),
         _pairs(running.coefficients),
+        tuple((unit, _pairs(values)) for unit, values in _pairs(running.constants)),
         tuple((unit, _pairs(values)) for unit, values in _pairs(running.settings)),
     )
 
@@ -297,6 +299,7 @@ class MillState:
             filler_t_h=self.draw.filler_t_h * rate,
             makes=self.makes,
             coefficients=self.coefficients,
+            constants=self.constants,
             moisture_pct=self.moisture_pct,
             settings=settings,
         )
@@ -331,6 +334,24 @@ class MillState:
         for subject, data in rows.order_by("at", "id").values_list("subject", "data"):
             told[subject.removeprefix(FITTED)] = data
         return {species: restored(data) for species, data in told.items() if data and holds(data)}
+
+    @cached_property
+    def constants(self) -> dict[str, dict[str, float]]:
+        """This mill's own constants of a unit, where a person chose a fit; a fit whose constants can no longer be counts as
+        none."""
+        rows = Record.objects.current().filter(
+            kind=Kind.SETPOINT, subject__startswith=LEARNT, status="chosen", at__lte=self.now
+        )
+        told = {}
+        for subject, data in rows.order_by("at", "id").values_list("subject", "data"):
+            told[subject.removeprefix(LEARNT)] = data.get("constants", {})
+        result = {}
+        for unit, values in told.items():
+            plan = self.mill.settable.get(unit)
+            bounds = {c.field: (c.low, c.high) for c in plan.constants()} if plan is not None else {}
+            if values and all(k in bounds and bounds[k][0] <= v <= bounds[k][1] for k, v in values.items()):
+                result[unit] = values
+        return result
 
     @cached_property
     def put_in_force(self) -> dict[str, Record]:

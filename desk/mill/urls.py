@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from desk.mill import balance_views, case_views, draft_views, put_views, views
+from desk.mill import balance_views, case_views, draft_views, learn_views, put_views, views
 
 app_name = "mill"
 urlpatterns = [
@@ -20,6 +20,8 @@ urlpatterns = [
     path("draft/against/", draft_views.against, name="draft_against"),
     path("draft/propose/", draft_views.propose, name="draft_propose"),
     path("in-force/", put_views.standing, name="in_force"),
+    path("learn/", learn_views.listing, name="learn"),
+    path("learn/<str:unit>/", learn_views.unit_page, name="learn_unit"),
     path("balance/", balance_views.balance, name="balance"),
     path("case/", case_views.case, name="case"),
     path("case/json/", case_views.as_json, name="case_json"),

@@ -146,6 +146,7 @@ class Addresses(TestCase):
             "species": "larch",
             "tag": "meter.S.chest",
             "section": "vessels",
+            "unit": "K.larch.o2",
         }
 
         own = {
