@@ -27,6 +27,10 @@ class Charged:
     sulphidity_pct: float = same(Charge, "sulphidity_pct")
     lw_m3_t: float = same(Charge, "lw_m3_t")
     aq_pct: float = same(Charge, "aq_pct", default=0.0)
+    second_pct: float = same(Charge, "second_pct", default=0.0)
+    second_min: float = same(Charge, "second_min", default=60.0)
+    third_pct: float = same(Charge, "third_pct", default=0.0)
+    third_min: float = same(Charge, "third_min", default=120.0)
 
     @property
     def charge(self) -> Charge:

@@ -5,6 +5,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, fields, replace
 from typing import Any, Final
 
+import numpy as np
+
 from core.chips.wood import dry_basis
 from core.cook import kinetic
 from core.cook.charged import FACTORS, ByCoefficients, ByLog, Calibrated, LogPoint, factors_of
@@ -21,6 +23,7 @@ from core.quantity import check, choice, figure, quantity, rows
 from core.register import Check, model
 
 STEAM_BAR = 11.0
+HOT_C = 140.0  # from where on the alkali that is there counts
 GUM_TAKES = A_GUM * NaOH_G  # kg NaOH a kg
 
 
@@ -36,6 +39,10 @@ class DesignCase:
     lw_m3_t: float = quantity("Liquor to wood", "m³/t", possible=(2, 12), valid=(2.8, 6), decimals=1)
     aq_pct: float = quantity("Anthraquinone", "% on wood", possible=(0, 0.5), valid=(0, 0.15), decimals=2, default=0.0)
     target: float = quantity("Kappa wanted", "", possible=(0, 150), above=True, valid=(10, 60), decimals=1)
+    second_pct: float = same(Charge, "second_pct", default=0.0)
+    second_min: float = same(Charge, "second_min", default=60.0)
+    third_pct: float = same(Charge, "third_pct", default=0.0)
+    third_min: float = same(Charge, "third_min", default=120.0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,6 +76,8 @@ class Design:
     per_minute: float  # kappa for ten minutes more at temperature
     per_degree: float  # kappa for one degree more over the level part
     per_ea: float  # kappa for 1 % of the charge more
+    at_once: Cooked  # with all of the charge at the start
+    hot_g_l: tuple[float, float]  # lowest and highest alkali while hot
     cautions: tuple[Caution, ...] = ()
 
 
@@ -79,6 +88,7 @@ def charge_of(case: DesignCase, plan: LiquorPlan) -> Charge:
         sulphidity_pct=case.sulphidity_pct,
         lw_m3_t=min(12.0, max(case.lw_m3_t, plan.real_lw_m3_t if plan.black_m3 < 0 else 0.0)),
         aq_pct=case.aq_pct,
+        **{name: getattr(case, name) for name in kinetic.SPLIT},
     )
 
 
@@ -97,6 +107,13 @@ def liquor_of(case: DesignCase) -> LiquorPlan:
 def _hotter(points: Points, by: float) -> Points:
     top = max(t for _, t in points)
     return tuple((m, min(200.0, t + by) if t >= top - 0.5 else t) for m, t in points)
+
+
+def _while_hot(done: Cooked, points: Points) -> tuple[float, float]:
+    """Lowest and highest residual alkali, g/L NaOH, while it is over HOT_C; nan where it never is."""
+    temps = np.interp(done.course.minute, [m for m, _ in points], [t for _, t in points])
+    told = [g_l for g_l, t in zip(done.course.residual_g_l, temps, strict=True) if t >= HOT_C]
+    return (min(told), max(told)) if told else (math.nan, math.nan)
 
 
 def design(case: DesignCase, points: Points, *, coefficients: Fitted = DEFAULT) -> Design:
@@ -134,6 +151,13 @@ def design(case: DesignCase, points: Points, *, coefficients: Fitted = DEFAULT) 
     longer = (*points, (last[0] + 10.0, last[1]))
     more = replace(charge, ea_pct_naoh=min(30.0, charge.ea_pct_naoh * 1.01))
     pulp = case.wood_t * (done.yield_pct - rejects) / 100.0
+    hot = _while_hot(done, points)
+    least = least_residual_g_l(SPECIES[case.species])
+    if charge.additions and hot[0] < least:
+        told = (
+            f"alkali falls to {hot[0]:.1f} g/L while hot: under {least:g} lignin settles back, add sooner or more at the start"
+        )
+        cautions += (Caution("second_pct", told),)
     return Design(
         cooked=done,
         rejects=rejects,
@@ -147,6 +171,8 @@ def design(case: DesignCase, points: Points, *, coefficients: Fitted = DEFAULT) 
         per_minute=kappa(charge, longer) - done.kappa,
         per_degree=kappa(charge, _hotter(points, 1.0)) - done.kappa,
         per_ea=kappa(more, points) - done.kappa,
+        at_once=kinetic.cook(case.species, charge.at_once, points, coefficients=coefficients) if charge.additions else done,
+        hot_g_l=hot,
         cautions=tuple(dict.fromkeys(cautions + done.cautions + off_grade(done.kappa, case.target) + plan.cautions)),
     )
 
@@ -235,6 +261,10 @@ class Designed:
     a_minute: float = figure("10 min more", "kappa", decimals=1, equation="the cook run on")
     a_degree: float = figure("1 °C more", "kappa", decimals=1, equation="the cook run hotter")
     a_charge: float = figure("1 % of the charge more", "kappa", decimals=2, equation="the cook run with more alkali")
+    hot_low_g_l: float = figure("Alkali while hot, lowest", "g/L NaOH", decimals=1, equation="least of the course over 140 °C")
+    hot_high_g_l: float = figure("Alkali while hot, highest", "g/L NaOH", decimals=1, equation="most of the course over 140 °C")
+    at_once_kappa: float = figure("Kappa, all at the start", "", decimals=1, equation="the cook run with one addition")
+    at_once_yield: float = figure("Yield, all at the start", "%", decimals=1, equation="the cook run with one addition")
     design: Design
     cautions: tuple[Caution, ...] = ()
 
@@ -287,6 +317,10 @@ def designed(case: LoggedCase) -> Designed:
         a_minute=done.per_minute,
         a_degree=done.per_degree,
         a_charge=done.per_ea,
+        hot_low_g_l=done.hot_g_l[0],
+        hot_high_g_l=done.hot_g_l[1],
+        at_once_kappa=done.at_once.kappa,
+        at_once_yield=done.at_once.yield_pct,
         design=done,
         cautions=done.cautions,
     )

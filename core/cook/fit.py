@@ -5,6 +5,7 @@ are integrated side by side. Source: models, sections 3.4 and 9. A fit may be us
 """
 
 import itertools
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, fields, replace
 from typing import Any, Final
@@ -130,6 +131,11 @@ class SideBySide:
         self.ea = np.array([b.charge.ea_pct_naoh for b in blows])
         self.sulphidity = np.array([b.charge.sulphidity_pct for b in blows])
         self.quinone = np.array([b.charge.aq_pct for b in blows])
+        self.later = np.zeros((STEPS, len(blows)))  # shares of the EA by the step at whose end they are added
+        for i, (b, (first, last)) in enumerate(zip(blows, ends, strict=True)):
+            for minute, share in b.charge.additions:
+                if first < minute <= last:
+                    self.later[math.ceil(STEPS * (minute - first) / (last - first) - 1e-9) - 1, i] += share
 
     def run(self, coefficients: Fitted, ea_more: float = 0.0) -> Array:
         """kappa, residual g/L and yield % of every blow, shape (3, n), its EA by so much more, % NaOH."""
@@ -149,7 +155,8 @@ class SideBySide:
 
         shape = (len(many), len(ea))
         start = np.stack([np.broadcast_to(pool, shape) for pool in pools_of(s)])
-        y, n = march(start, np.broadcast_to(ea * 10.0 / NaOH_G, shape), self.lengths, rates)
+        whole = np.broadcast_to(ea * 10.0 / NaOH_G, shape)
+        y, n = march(start, whole * (1.0 - self.later.sum(axis=0)), self.lengths, rates, whole * self.later[:, None, :])
         lignin, rest = y[:3].sum(axis=0), y[3:].sum(axis=0) + gum_left(s, y[0])
         return np.stack([kappa_of(lignin, rest, s.hexa), NaOH_G * n / self.lw, lignin + rest])
 

@@ -5,7 +5,7 @@ wood 2.8 to 6, 80 to 180 °C, kappa 10 to 110. Until a mill's own cooks are fitt
 """
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -44,6 +44,25 @@ class Charge:
     sulphidity_pct: float = quantity("Sulphidity, of AA", "%", possible=(0, 60), valid=(0, 45), decimals=1)
     lw_m3_t: float = quantity("Liquor to wood", "m³/t", possible=(2, 12), valid=(2.8, 6), decimals=2)
     aq_pct: float = quantity("Anthraquinone", "% on wood", possible=(0, 0.5), valid=(0, 0.15), decimals=2, default=0.0)
+    second_pct: float = quantity("Of the EA, added second", "%", possible=(0, 80), valid=(0, 60), decimals=0, default=0.0)
+    second_min: float = quantity("added at", "min", possible=(0, 1500), decimals=0, default=60.0)
+    third_pct: float = quantity("Of the EA, added third", "%", possible=(0, 80), valid=(0, 60), decimals=0, default=0.0)
+    third_min: float = quantity("added at", "min", possible=(0, 1500), decimals=0, default=120.0)
+
+    @property
+    def additions(self) -> tuple[tuple[float, float], ...]:
+        """(minute, share of the EA, 0 to 1) of what is added after the start, in order of time."""
+        later = ((self.second_min, self.second_pct / 100.0), (self.third_min, self.third_pct / 100.0))
+        return tuple(sorted((m, share) for m, share in later if share > 0.0))
+
+    @property
+    def at_once(self) -> "Charge":
+        """The same with all of it at the start."""
+        return replace(self, second_pct=0.0, third_pct=0.0)
+
+
+SPLIT: Final = ("second_pct", "second_min", "third_pct", "third_min")
+MOST_LATER_PCT = 80.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,10 +93,12 @@ class Cooked:
     cautions: tuple[Caution, ...] = ()
 
 
-def _grid(points: Points) -> list[tuple[float, float]]:
-    """(start, length) of every step: at most a minute, cut at every point of the log."""
+def _grid(points: Points, cuts: Iterable[float] = ()) -> list[tuple[float, float]]:
+    """(start, length) of every step: at most a minute, cut at every point of the log and at the minutes of `cuts`."""
     steps = []
-    for (m0, _), (m1, _) in zip(points, points[1:], strict=False):
+    first, last = points[0][0], points[-1][0]
+    corners = sorted({m for m, _ in points} | {m for m in cuts if first < m < last})
+    for m0, m1 in zip(corners, corners[1:], strict=False):
         n = max(1, math.ceil((m1 - m0) / STEP_MIN - 1e-9))
         steps += [(m0 + (m1 - m0) * i / n, (m1 - m0) / n) for i in range(n)]
     return steps
@@ -117,7 +138,7 @@ def _run(
 ) -> tuple[list[float], list[State], float | None]:
     """Minutes and states of every step, and the minute at which the alkali ran out. `corrections`: (minute, measured EA g/L)
     that replace the model's."""
-    steps = _grid(points)
+    steps = _grid(points, (m for m, _ in charge.additions))
     halves = np.array([[m, m + h / 2.0, m + h] for m, h in steps])
     temps = np.interp(halves.ravel(), [m for m, _ in points], [t for _, t in points])
     lw = charge.lw_m3_t
@@ -128,7 +149,9 @@ def _run(
         lost = losses(s, k[i], y, n / lw if n > 0.0 else 0.0)
         return lost, alkali_taken(s, lost)
 
-    y, n = pools_of(s), charge.ea_pct_naoh * 10.0 / NaOH_G
+    whole = charge.ea_pct_naoh * 10.0 / NaOH_G
+    later = [(m, whole * share) for m, share in charge.additions if m > steps[0][0]]
+    y, n = pools_of(s), whole - sum(mol for _, mol in later)
     minutes, states, exhausted = [steps[0][0]], [_state(s, y, n)], None
     waiting = sorted(corrections)
     for j, (start, h) in enumerate(steps):
@@ -147,6 +170,9 @@ def _run(
         )
         y = _less(y, mean, w)
         n = max(0.0, n - w * (na + 2.0 * (nb + nc) + nd))
+        while later and later[0][0] <= start + h + 1e-9:
+            n += later.pop(0)[1]
+            exhausted = None
         while waiting and waiting[0][0] <= start + h + 1e-9:
             n = waiting.pop(0)[1] / NaOH_G * lw
         if exhausted is None and NaOH_G * n / lw < EXHAUSTED_G_L:
@@ -200,6 +226,9 @@ def cook(
     """
     if species not in SPECIES:
         raise ImpossibleInput(Problem("species", f"is {species!r}; it must be one of {', '.join(SPECIES)}"))
+    if charge.second_pct + charge.third_pct > MOST_LATER_PCT:
+        told = f"is {charge.third_pct:g} %; with the second, {charge.second_pct:g} %, it must be at most {MOST_LATER_PCT:g} %"
+        raise ImpossibleInput(Problem("third_pct", told))
     s = fitted(SPECIES[species], coefficients)
     cautions = charge_cautions(charge, s)
     points, more = read_log(points)

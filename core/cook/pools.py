@@ -103,12 +103,12 @@ def kappa_of(lignin: Any, rest: Any, hexa: float) -> Any:
     return 100.0 * lignin / (lignin + rest) / 0.15 + hexa
 
 
-def march(pools: Array, alkali: Array, lengths: Any, rates: Any) -> tuple[Array, Array]:
+def march(pools: Array, alkali: Array, lengths: Any, rates: Any, added: Any = None) -> tuple[Array, Array]:
     """Many cooks side by side to their end, by classical fourth-order steps.
 
     pools: shape (5, ...), % of wood. alkali: mol/kg, any shape that `rates` returns. lengths: minutes of every step, each a
     number or an array that multiplies both. rates(i, pools, alkali) at half step i (0, 1, 2 of the first step, 3 a step): what
-    the pools lose and the alkali that takes, a minute.
+    the pools lose and the alkali that takes, a minute. added: alkali that comes in at the end of every step.
     """
     for j, h in enumerate(lengths):
         a, na = rates(3 * j, pools, alkali)
@@ -117,4 +117,6 @@ def march(pools: Array, alkali: Array, lengths: Any, rates: Any) -> tuple[Array,
         d, nd = rates(3 * j + 2, pools - h * c, alkali - h * nc)
         pools = pools - h / 6.0 * (a + 2.0 * (b + c) + d)
         alkali = np.maximum(0.0, alkali - h / 6.0 * (na + 2.0 * (nb + nc) + nd))
+        if added is not None:
+            alkali = alkali + added[j]
     return pools, alkali

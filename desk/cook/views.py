@@ -22,6 +22,7 @@ from core.cook import fit as fits
 from core.cook import follow, kinetic, trust
 from core.cook.blowing import DivertCase, ReliefCase, blow_decision, decision_case, divert, relief
 from core.cook.design import charge_of, designed, liquor_of, logged, solve_for
+from core.cook.kinetic import SPLIT
 from core.cook.profile import h_factor, temp_at
 from core.cook.running import as_run, as_run_case, running, running_case
 from core.cook.species import DEFAULT, NAMES
@@ -96,6 +97,8 @@ def design_page(request):
         form=form,
         profile=profile,
         levers=LEVERS,
+        split=SPLIT,
+        is_split=any(form.data.get(name) not in (None, "", "0", "0.0") for name in ("second_pct", "third_pct")),
         openings=own,
         sources=_sources(form, opening, request.schools),
         lever=request.GET.get("solve", ""),
@@ -175,7 +178,7 @@ def _to_put(request, case, opening: Opening | None) -> str:
     """Where the charge of this design is put in force; empty where it is in force already, or this person may not."""
     if opening is None or case.species != opening.wells["species"] or not request.user.may("move"):
         return ""
-    names = ("ea_pct_naoh", "sulphidity_pct", "lw_m3_t", "aq_pct")
+    names = ("ea_pct_naoh", "sulphidity_pct", "lw_m3_t", "aq_pct", *SPLIT)
     moved = {k: f"{getattr(case, k):.6g}" for k in names if abs(getattr(case, k) - opening.wells[k]) > 1e-4}
     asked = {"unit": opening.unit, **moved, "back": request.get_full_path()}
     return f"{reverse('mill:put')}?{urlencode(asked)}" if moved else ""

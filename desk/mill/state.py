@@ -9,6 +9,7 @@ from functools import cached_property, lru_cache
 from django.db import connection
 
 from core.blend.mix import Mix, mix_furnish
+from core.cook.kinetic import SPLIT
 from core.cook.species import Fitted, holds, restored
 from core.cook.unit import Made
 from core.deliver.draw import Draw, DrawCase, draw
@@ -34,6 +35,7 @@ HALTS_BACK = timedelta(days=10)
 FITTED = "fit."  # of the record of a chosen fit, then its wood
 LEARNT = "constants."  # of the record of a unit's chosen constants, then the unit
 COVER_AHEAD = timedelta(hours=72)
+SETTINGS_SINCE = frozenset(SPLIT)  # settings that an older record does not name: they stand as the set-up has them
 TRUSTED = ("single", "accepted")
 # what is left aside, step by step, when the line cannot be run with it: moisture read, set points, kept cooks
 LEFT_ASIDE = (("moistures", "moisture_pct"), ("put_in_force",), ("constants",), ("makes",))
@@ -359,7 +361,8 @@ class MillState:
         result = {}
         for unit, record in in_force.newest(self.now).items():
             plan = self.plans.get(unit)
-            if plan is None or record.data["settings"].keys() != plan.settings().keys():
+            put = record.data["settings"].keys()
+            if plan is None or not plan.settings().keys() - SETTINGS_SINCE <= put <= plan.settings().keys():
                 continue
             try:
                 plan.set_to(record.data["settings"])

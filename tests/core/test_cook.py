@@ -69,6 +69,54 @@ class CheckValues(SimpleTestCase):
         beyond = solve_for(replace(case, target=120.0), case.log, "anthraquinone")
         self.assertIsInstance(beyond, Infeasible)
 
+    def test_a_charge_in_several_additions(self):
+        once = kinetic.cook("softwood", KRAFT, SOFT)
+        for change in ({"second_pct": 0.0}, {"second_pct": 40.0, "second_min": 0.0}, {"third_pct": 30.0, "third_min": -0.0}):
+            same = kinetic.cook("softwood", replace(KRAFT, **change), SOFT)  # nothing later, or at the very start
+            self.near(same.kappa, once.kappa, 1e-9)
+            self.near(same.residual_g_l, once.residual_g_l, 1e-9)
+        split = replace(KRAFT, second_pct=30.0, second_min=75.0, third_pct=20.0, third_min=120.0)
+        done = kinetic.cook("softwood", split, SOFT)
+        self.near(done.course.residual_g_l[0], 0.5 * once.course.residual_g_l[0], 1e-9)
+        for minute, share in split.additions:  # the alkali of an addition comes at its minute, all of it
+            i = done.course.minute.index(minute)
+            whole = 10.0 * KRAFT.ea_pct_naoh / KRAFT.lw_m3_t
+            self.near(done.course.residual_g_l[i] - done.course.residual_g_l[i - 1], share * whole, 0.05)
+        self.assertGreater(done.yield_pct, once.yield_pct)  # less alkali while it is strongest spares carbohydrate
+        never = kinetic.cook("softwood", replace(KRAFT, third_pct=20.0, third_min=400.0), SOFT)
+        short = kinetic.cook("softwood", replace(KRAFT, ea_pct_naoh=0.8 * KRAFT.ea_pct_naoh), SOFT)
+        self.assertAlmostEqual(never.residual_g_l, short.residual_g_l, delta=0.4)  # but for the sulphide that is counted whole
+        with self.assertRaises(ImpossibleInput) as refused:
+            kinetic.cook("softwood", replace(KRAFT, second_pct=50.0, third_pct=40.0), SOFT)
+        self.assertEqual([p.field for p in refused.exception.problems], ["third_pct"])
+
+    def test_alkali_that_comes_back_is_not_exhausted(self):
+        poor = replace(KRAFT, ea_pct_naoh=14.0, second_pct=60.0, second_min=110.0)
+        done = kinetic.cook("softwood", poor, SOFT)
+        self.assertIsNone(done.exhausted_at)
+        self.assertLess(min(done.course.residual_g_l), 0.6)
+        never = kinetic.cook("softwood", replace(poor, second_min=400.0), SOFT)
+        self.assertIsNotNone(never.exhausted_at)
+
+    def test_blows_of_split_charges_are_fitted_side_by_side_as_they_are_cooked_alone(self):
+        charges = (KRAFT, replace(KRAFT, second_pct=35.0, second_min=90.0), replace(KRAFT, third_pct=25.0, third_min=135.0))
+        side = fits.SideBySide("softwood", tuple(fits.Blow(charge=c, points=SOFT, kappa=30.0) for c in charges))
+        for kappa, residual, charge in zip(*side.run(DEFAULT)[:2], charges, strict=True):
+            alone = kinetic.cook("softwood", charge, SOFT)
+            self.near(kappa, alone.kappa, 2e-4)
+            self.near(residual, alone.residual_g_l, 2e-3)
+
+    @given(st.floats(0, 80), st.floats(0, 150), st.floats(0.0, 1.0))  # an addition after the end is none
+    def test_no_addition_makes_kappa_jump_and_alkali_is_accounted_for(self, later, minute, part):
+        charge = replace(
+            KRAFT, second_pct=later * part, second_min=minute, third_pct=later * (1.0 - part), third_min=minute + 20.0
+        )
+        done = kinetic.cook("softwood", charge, SOFT)
+        near = kinetic.cook("softwood", replace(charge, second_min=minute * 1.001, third_min=minute * 1.001 + 20.0), SOFT)
+        self.assertLess(abs(near.kappa - done.kappa), 0.2)
+        self.assertLess(abs(near.residual_g_l - done.residual_g_l), 0.2)
+        self.assertTrue(all(v >= 0.0 for v in done.course.residual_g_l))
+
     def test_kinetics_backwards_and_a_rotary_cook(self):
         self.near(kinetic.minutes_for_kappa("softwood", KRAFT, SOFT[:2], 30), 85.417, 1.5e-2)
         self.near(kinetic.ea_for_residual("hardwood", HARD_CHARGE, HARD, 8.0), 16.82, 1e-2)
