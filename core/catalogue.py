@@ -3,6 +3,7 @@
 import core.bleach.factor
 import core.bleach.infer
 import core.bleach.mechanical
+import core.bleach.metals
 import core.bleach.models
 import core.bleach.plant
 import core.bleach.shade
@@ -40,6 +41,7 @@ import core.stock.dilution
 import core.stock.flow
 import core.stock.loop
 import core.stock.mixing
+import core.wash.air
 import core.wash.closure
 import core.wash.line
 import core.wash.oxygen

@@ -14,7 +14,7 @@ from core.constants import CHLORIDE_IN_DIOXIDE, SODIUM_IN_NAOH
 from core.document import List, Number, item, same, text
 from core.errors import ImpossibleInput, Problem
 from core.learn import Constant
-from core.quantity import Quantity
+from core.quantity import Quantity, quantities, quantity
 from core.soda import bound_sodium, held_at
 from core.unit import AIR_DRY, LEAST_KAPPA, Acts, Facts, Inlet, Upset, Warmth, Worked, checked, of_pulp
 
@@ -26,6 +26,7 @@ LOST = {
     "NaOCl": "hypochlorite",
     "Cl2": "chlorine",
 }
+HELD, OVERDUE_MIN, MOST_TOWER_MIN = "held_min", 240.0, 1000.0
 TOWER_CHARGES = ("H₂O₂", "NaOH")  # of a peroxide tower, % on pulp
 _BRIGHTENS = Constant(
     field="brighten_factor",
@@ -95,6 +96,7 @@ class BleachPlan:
     charges: tuple[float, ...] = item(List(label="Charges", of=Number(said=CHARGE), least=1, most=12))
     iso_in: float = same(PeroxideCase, "iso_pct", default=0.0, possible=(0.0, 99.0), above=False)
     iso_row: str = text("Row of its brightness", default="", names="plan")
+    held_min: float = quantity("Longer in the last tower", "min", possible=(0, 600), valid=(0, 120), decimals=0, default=0.0)
     d0_gain: float = same(Constants, "d0_gain", default=PUBLISHED.d0_gain)
     extract_factor: float = same(Constants, "extract_factor", default=PUBLISHED.extract_factor)
     brighten_factor: float = same(Constants, "brighten_factor", default=PUBLISHED.brighten_factor)
@@ -120,17 +122,21 @@ class BleachPlan:
         bleached(self, 12.0)
 
     def settings(self) -> Mapping[str, float]:
-        return {f"charge.{i}": v for i, v in enumerate(self.charges, start=1)}
+        charges = {f"charge.{i}": v for i, v in enumerate(self.charges, start=1)}
+        return charges | {HELD: self.held_min} if self.sequence else charges
 
     def settable(self) -> Mapping[str, Quantity]:
         names = [stage.name for stage in read(self.sequence).stages] if self.sequence else TOWER_CHARGES
         unit = "kg/ADt" if self.sequence else "% on pulp"
         pairs = enumerate(zip(names, self.charges, strict=False), start=1)
-        return {f"charge.{i}": replace(CHARGE, label=f"{name}, charge", unit=unit) for i, (name, _) in pairs}
+        charges = {f"charge.{i}": replace(CHARGE, label=f"{name}, charge", unit=unit) for i, (name, _) in pairs}
+        return charges | {HELD: quantities(BleachPlan)[HELD]} if self.sequence else charges
 
     def set_to(self, values: Mapping[str, float]) -> "BleachPlan":
         checked(values, self.settable())
-        kept = tuple({**self.settings(), **values}.values())
+        now = {**self.settings(), **values}
+        held = now.pop(HELD, 0.0)
+        kept = tuple(now.values())
         if self.sequence:
             problems = [
                 Problem(f"charge.{i}", why)
@@ -139,7 +145,7 @@ class BleachPlan:
             ]
             if problems:
                 raise ImpossibleInput(*problems)
-        return replace(self, charges=kept)
+        return replace(self, charges=kept, held_min=held)
 
     def upsets(self) -> tuple[Upset, ...]:
         """A chemical that does not come, in all its stages at once."""
@@ -149,7 +155,10 @@ class BleachPlan:
         for i, stage in enumerate(read(self.sequence).stages, start=1):
             if stage.name in CHEMICAL and self.charges[i - 1] > 0.0:
                 lost.setdefault(CHEMICAL[stage.name], {})[f"charge.{i}"] = 0.0
-        return tuple(Upset(name=f"no {LOST.get(key, key)}", settings=settings) for key, settings in lost.items())
+        late = Upset(
+            name=f"the last tower stands {OVERDUE_MIN / 60.0:.0f} h longer", settings={HELD: self.held_min + OVERDUE_MIN}
+        )
+        return (*(Upset(name=f"no {LOST.get(key, key)}", settings=settings) for key, settings in lost.items()), late)
 
     def plan(self, kappa: float, cod: float = 0.0) -> Plan:
         """The sequence as it runs on pulp of a kappa that carries so much COD, kg/ODt."""
@@ -157,6 +166,7 @@ class BleachPlan:
         settings = list(typical(sequence, kappa))
         for i, kg in enumerate(self.charges):
             settings[i] = replace(settings[i], charge=od_of(kg))
+        settings[-1] = replace(settings[-1], minutes=min(MOST_TOWER_MIN, settings[-1].minutes + self.held_min))
         settled = tuple(settings)
         return Plan(sequence=sequence, settings=settled, wood=self.wood, kappa=kappa, cod=cod, own=self.own)
 

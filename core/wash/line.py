@@ -7,14 +7,14 @@ defaults.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
 
 from core.constants import SALTCAKE_A_SODIUM
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
-from core.quantity import check, choice, figure, leaf, quantity, rows
+from core.quantity import check, choice, figure, leaf, quantities, quantity, rows
 from core.register import Check, model
 from core.soda import ACID_GROUPS, bound_saltcake
 
@@ -87,7 +87,15 @@ class WashCase:
     cod_share: float = quantity("COD of the solids", "kg/kg", possible=(0, 3), valid=(0.6, 1.1), decimals=2, default=0.87)
     wood: str = choice("Pulp", tuple(ACID_GROUPS), default="softwood")
     ph: float = quantity("pH of the last mat", "", possible=(0, 14), valid=(8, 12), decimals=1, default=10.0)
+    air_pct: float = quantity(
+        "Entrained air in the feed", "% by volume", possible=(0, 40), valid=(0, 12), decimals=1, default=0.0
+    )
     washers: tuple[Washer, ...] = rows("Washer", Washer, most=12)
+
+    @property
+    def washing(self) -> tuple[Washer, ...]:
+        """The washers as the air in the feed leaves them."""
+        return with_air(self.washers, self.air_pct)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -267,6 +275,18 @@ _DRUMS = (
 _LINE = {"feed_pct": 11, "x0": 60, "df": 2.5, "washers": _DRUMS}
 
 
+AIR_COSTS = 0.04  # of the logarithm of E10 a % of air, default
+AIR_MINDED_PCT = 3.0
+
+
+def with_air(washers: tuple[Washer, ...], air_pct: float) -> tuple[Washer, ...]:
+    """Washers as entrained air leaves them: bubbles in the mat close it to the liquor, E10 × exp(−0.04 a % of air)."""
+    if air_pct == 0.0:
+        return washers
+    least = quantities(Washer)["e10"].possible[0]
+    return tuple(replace(w, e10=max(least, w.e10 * math.exp(-AIR_COSTS * air_pct))) for w in washers)
+
+
 @model(
     "wash.line",
     title="A line of washers",
@@ -287,9 +307,14 @@ def wash_line(case: WashCase) -> WashFound:
     """The line of a case. Raises: ImpossibleInput, its fields named as the case has them (df, washers.2.e10)."""
     cautions = check(case)
     try:
-        result = wash(feed_pct=case.feed_pct, x0=case.x0, washers=case.washers, df=case.df, y_in=case.y_in)
+        result = wash(feed_pct=case.feed_pct, x0=case.x0, washers=case.washing, df=case.df, y_in=case.y_in)
     except ImpossibleInput as refusal:
         raise ImpossibleInput(*(Problem(_leaf(p.field), p.text) for p in refusal.problems)) from None
+    if case.air_pct > AIR_MINDED_PCT:
+        lost = 100.0 * (1.0 - math.exp(-AIR_COSTS * case.air_pct))
+        why = "leaks before the pump, soap, a cold vat; defoamer over 85 °C"
+        told = f"{case.air_pct:.1f} % air takes {lost:.0f} % of every E10: {why}"
+        cautions += (Caution("air_pct", told),)
     came = AD * liquor(case.feed_pct) * case.x0 * case.na2so4_share  # all sodium of the blow, kg Na2SO4/ADt
     bound = min(came, bound_saltcake(case.wood, case.ph))
     return WashFound(

@@ -82,6 +82,7 @@ class WashPlan:
     stopped: float = quantity(
         "Washers stopped", "", possible=(0, 11), whole=True, decimals=0, default=0.0, help="counted from the last one"
     )
+    air_pct: float = same(WashCase, "air_pct", default=0.0)
     loss_row: str = text("Row of its soda loss", default="", names="plan")
     wood: str = same(WashCase, "wood", default="softwood")
     ph: float = same(WashCase, "ph", default=10.0)
@@ -106,15 +107,17 @@ class WashPlan:
         wash_line(self.case(NOTHING))
 
     def settings(self) -> Mapping[str, float]:
-        return {"df": self.df, "stopped": self.stopped}
+        return {"df": self.df, "stopped": self.stopped, "air_pct": self.air_pct}
 
     def settable(self) -> Mapping[str, Quantity]:
         stopped = replace(quantities(WashPlan)["stopped"], possible=(0.0, len(self.washers) - 1.0))
-        return {"df": quantities(WashCase)["df"], "stopped": stopped}
+        said = quantities(WashCase)
+        return {"df": said["df"], "stopped": stopped, "air_pct": said["air_pct"]}
 
     def upsets(self) -> tuple[Upset, ...]:
         left = len(self.washers) - int(self.stopped)
-        return (Upset(name="one more washer stops", settings={"stopped": self.stopped + 1.0}),) if left > 1 else ()
+        foam = Upset(name="air in the feed, 6 % more", settings={"air_pct": min(40.0, self.air_pct + 6.0)})
+        return (*((Upset(name="one more washer stops", settings={"stopped": self.stopped + 1.0}),) if left > 1 else ()), foam)
 
     def set_to(self, values: Mapping[str, float]) -> "WashPlan":
         return replace(self, **checked(values, self.settable()))
@@ -131,6 +134,7 @@ class WashPlan:
             cod_share=min(3.0, cod / inlet.dissolved_t_h / 1000.0) if fed and cod > 0.0 else COD_SHARE,
             wood=self.wood,
             ph=self.ph,
+            air_pct=self.air_pct,
             od_t_h=min(500.0, inlet.solids_t_h),
             washers=self.in_service,
         )

@@ -15,6 +15,7 @@ from django.views.decorators.http import require_http_methods, require_safe
 from core.bleach import line as bleaching
 from core.bleach.ceilings import CL, DT, HP, OF_STAGE, STRENGTH_MOST_G_L, mind_charge, mind_strength
 from core.bleach.line import READY, Bleached, Cheapest, Plan, ad_of, cheapest, od_of, slopes, solution_l_min, typical, water_of
+from core.bleach.metals import metals, metals_case
 from core.bleach.models import one_stage, stage_case
 from core.bleach.plant import BY_CHARGE, case_of, found_of, plan_of
 from core.bleach.sequence import CODES, Misread, Sequence, read
@@ -66,6 +67,15 @@ BENCHES = {
             "bleach.stage",
             "",
             {"stage": "EOP", "kappa": 5.5, "iso_pct": 63, "charge_kg": 3, "minutes": 75, "temp_c": 75, "ph": 10.8, "mn_ppm": 6},
+            "stages",
+        ),
+        Bench(
+            "metals",
+            "Metals before peroxide",
+            "Manganese out, magnesium kept: does their ratio hold peroxide?",
+            "bleach.metals",
+            "",
+            {"mn_ppm": 60, "mg_ppm": 300, "chelant_kg": 1.5, "minutes": 45, "ph": 5.8},
             "stages",
         ),
         Bench(
@@ -466,6 +476,12 @@ def _stage_by_stage(plan: Plan, done) -> list[tuple[str, Worked]]:
     return told
 
 
+def _metals(done) -> tuple[str, Worked] | None:
+    """The metals that come to the first peroxide stage, and that stage; None where none comes."""
+    found = metals_case(done)
+    return (found[0], Worked(model="bleach.metals", case=found[1], result=metals(found[1]))) if found else None
+
+
 def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Standing | None, held=None) -> dict:
     over = "mind" if standing is not None else "refuse"  # a running line is minded, a plan refused
     done = bleaching.bleach(plan, over=over)
@@ -502,6 +518,7 @@ def _worked(request, state, plan: Plan, rows: list[dict], v: dict, standing: Sta
         "wanted_words": f"last washer wanted {row.band.low:.1f} to {row.band.high:.1f}" if row else "",
         "slopes": slopes(plan),
         "by_stage": _stage_by_stage(plan, done),
+        "metals": _metals(done),
         "p": sequence_picture(plan, done, other=_other(held), after=after, target=v["target"]),
         "cards": shown,
         "water": water_of(plan),

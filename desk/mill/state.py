@@ -8,6 +8,7 @@ from functools import cached_property, lru_cache
 
 from django.db import connection
 
+from core.bleach.unit import HELD
 from core.blend.mix import Mix, mix_furnish
 from core.cook.kinetic import SPLIT
 from core.cook.species import Fitted, holds, restored
@@ -35,7 +36,9 @@ HALTS_BACK = timedelta(days=10)
 FITTED = "fit."  # of the record of a chosen fit, then its wood
 LEARNT = "constants."  # of the record of a unit's chosen constants, then the unit
 COVER_AHEAD = timedelta(hours=72)
-SETTINGS_SINCE = frozenset(SPLIT)  # settings that an older record does not name: they stand as the set-up has them
+SETTINGS_SINCE = frozenset(
+    {*SPLIT, HELD, "air_pct"}
+)  # settings that an older record does not name: they stand as the set-up has them
 TRUSTED = ("single", "accepted")
 # what is left aside, step by step, when the line cannot be run with it: moisture read, set points, kept cooks
 LEFT_ASIDE = (("moistures", "moisture_pct"), ("put_in_force",), ("constants",), ("makes",))

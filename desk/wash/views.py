@@ -130,6 +130,16 @@ BENCHES = {
             O2_MIND,
         ),
         Bench(
+            "air",
+            "Entrained air",
+            "A cup of the feed, weighed: how much air, and what does it cost the washers?",
+            "wash.air",
+            "",
+            {"cup_ml": 1000, "stock_g": 965, "cons_pct": 1.2, "temp_c": 75, "solids_kg_t": 20},
+            "washing",
+            "Hot liquor burns: the cup on a handle, face shield, at the sample valve only.",
+        ),
+        Bench(
             "calcite",
             "Calcite",
             "Will this water scale with chalk?",
@@ -181,6 +191,7 @@ WELLS = (
     Well("od_t_h", "Pulp", "t/h OD", IDLE_OD_T_H, 0.01, 300),
     Well("shower", "Hot water", "m³/h", 40, 0.1, 5000),
     Well("y_in", "Solids in it", "kg/t", 0, 0, 100),
+    Well("air_pct", "Entrained air in the feed", "% by volume", 0, 0, 40),
     Well("salt", "Na₂SO₄ in the solids", "share", 0.56, 0, 4),
     Well("loss_want", "Loss wanted, as solids", "kg/ADt", 25, 0.1, 300),
     Well("steam", "Steam costs", "a t", 14, 0, 200),
@@ -188,7 +199,7 @@ WELLS = (
     Well("carry_price", "Carry-over costs the bleach", "a kg", 0.12, 0, 10),
     Well("economy", "Evaporators’ economy", "t/t", 5, 0.5, 12),
 )
-SHOWN = {"feed_pct": 2, "x0": 1, "od_t_h": 2, "shower": 1, "salt": 3}  # decimals of what the line gives
+SHOWN = {"feed_pct": 2, "x0": 1, "od_t_h": 2, "shower": 1, "salt": 3, "air_pct": 1}  # decimals of what the line gives
 LEAF = re.compile(r"washers\.(\d+)\.(e10|out_pct)")
 
 
@@ -212,10 +223,10 @@ def _wells(case: WashCase, water: str) -> tuple[tuple[Well, ...], dict[str, str]
     """The bench's wells at a case, and the words of where each comes from."""
     shower = washing.shower_of(case.df, case.od_t_h, case.washers[-1].out_pct)
     start = {"feed_pct": case.feed_pct, "x0": case.x0, "od_t_h": case.od_t_h, "shower": shower, "salt": case.na2so4_share}
+    start["air_pct"] = case.air_pct
     wells = tuple(replace(w, start=round(start[w.name], SHOWN[w.name])) if w.name in start else w for w in WELLS)
-    sources = (
-        {w.name: "default" for w in WELLS} | dict.fromkeys(("feed_pct", "x0", "od_t_h", "salt"), "solved") | {"shower": water}
-    )
+    sources = {w.name: "default" for w in WELLS} | dict.fromkeys(("feed_pct", "x0", "od_t_h", "salt"), "solved")
+    sources |= {"shower": water, "air_pct": water}
     return wells, sources
 
 
@@ -285,10 +296,11 @@ def line(request):
             held = held_case(request.GET.get("held", ""), find("wash.line"))
             context |= _worked(state, case, v, rows, plan.loss_row, held)
             context |= {"held": held, "hold_name": f"{plan.name}, {clock(state.now)}"}
-            if abs(case.df - standing.df) > PUT_FROM:
-                context["put"] = (
-                    f"{reverse('mill:put')}?{urlencode({'unit': key, 'df': f'{case.df:.4f}', 'back': request.get_full_path()})}"
-                )
+            moved = {name: getattr(case, name) for name in ("df", "air_pct")}
+            moved = {k: f"{v:.4f}" for k, v in moved.items() if abs(v - getattr(standing, k)) > PUT_FROM}
+            if moved:
+                asked = {"unit": key, **moved, "back": request.get_full_path()}
+                context["put"] = f"{reverse('mill:put')}?{urlencode(asked)}"
         except ImpossibleInput as refusal:
             by = {w["name"]: w for w in every}
             for p in refusal.problems:
@@ -307,7 +319,7 @@ def _well_of(field: str) -> str:
 def _case(standing: WashCase, v: dict, rows: list[dict], changed: set[str]) -> WashCase:
     """The standing case with what was typed; wells that nobody touched keep its own figures, not those they show rounded."""
     washers = tuple(Washer(kind=r["kind"], e10=r["e"]["value"], out_pct=r["c"]["value"]) for r in rows)
-    typed = {k: v[k] for k in ("feed_pct", "x0", "od_t_h") if k in changed}
+    typed = {k: v[k] for k in ("feed_pct", "x0", "od_t_h", "air_pct") if k in changed}
     typed |= {"na2so4_share": v["salt"]} if "salt" in changed else {}
     case = replace(standing, **typed, y_in=v["y_in"], economy=v["economy"], washers=washers)
     if {"shower", "od_t_h"} & changed:  # the water stands while the pulp changes
@@ -349,7 +361,7 @@ def _mended(case: WashCase, fitted: tuple[float, ...], weak: tuple[int, ...]) ->
 def _worked(state, case: WashCase, v: dict, rows: list[dict], row_id: str, held=None) -> dict:
     """What the line does by its case: the verdict's figures, the cost over the dilution, what the samples say, the picture."""
     result = wash_line(case)
-    alike = {"feed_pct": case.feed_pct, "x0": case.x0, "washers": case.washers, "y_in": case.y_in}
+    alike = {"feed_pct": case.feed_pct, "x0": case.x0, "washers": case.washing, "y_in": case.y_in}
     prices = Prices(steam_t=v["steam"], economy=v["economy"], solids_kg=v["solids_price"], carry_kg=v["carry_price"])
     curve, least = washing.cost_curve(**alike, prices=prices)
     now = washing.cost_at(result.line, prices)
@@ -357,7 +369,7 @@ def _worked(state, case: WashCase, v: dict, rows: list[dict], row_id: str, held=
     if held is not None:
         other = calc.read_case(find("wash.line"), held.given)
         beside, _ = washing.cost_curve(
-            feed_pct=other.feed_pct, x0=other.x0, washers=other.washers, y_in=other.y_in, prices=prices
+            feed_pct=other.feed_pct, x0=other.x0, washers=other.washing, y_in=other.y_in, prices=prices
         )
     row = state.mill.plan.get(row_id)
     wanted = washing.df_for_loss(**alike, loss_kg_adt=v["loss_want"])

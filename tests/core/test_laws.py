@@ -10,6 +10,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 import tests.profile  # noqa: F401
+from core.bleach.unit import HELD
 from core.catalogue import find
 from core.colour import ks_from_kappa, ks_from_reflectance, reflectance_from_ks
 from core.constants import SODIUM_IN_NAOH
@@ -32,6 +33,7 @@ from core.stock.cover import CoverCase, Piece, cover, forecast
 from core.stock.loop import LoopCase
 from core.stream import COMPONENTS, DS, SUSPENDED, N, mix, stream
 from core.unit import SOLUTES
+from core.wash.line import with_air
 from desk.shift.demo import DOCUMENT
 
 flows = st.floats(10, 50_000)
@@ -272,11 +274,28 @@ class ActingLine(SimpleTestCase):
                     line = self.run_line(settings={key: upset.settings}, start=self.base)
                     now = {end: line.acts[unit].iso_pct for end, unit in ends.items()}
                     for end in ends:
-                        if key.startswith(f"{end}.") and "feed" not in upset.name:
+                        if key.startswith(f"{end}.") and HELD in upset.settings:  # more time uses up the chemical and the fibre
+                            a, b = (x.acts[key].worked[0].result for x in (self.base, line))
+                            self.assertLess(b.left_kg, a.left_kg)
+                            self.assertLessEqual(b.viscosity, a.viscosity)
+                            self.assertGreater(b.hours, a.hours + 3.9)
+                        elif key.startswith(f"{end}.") and "feed" not in upset.name:
                             self.assertLess(now[end], was[end])
                         elif not key.startswith(f"{end}."):
                             self.assertAlmostEqual(now[end], was[end], places=6)
                     self.assertLess(line.solution.worst_closure, 1e-9)
+
+    def test_air_in_the_feed_costs_every_washer_a_little_more_and_none_costs_nothing(self):
+        plan, losses = self.mill.wash_plans["K.larch.wash"], []
+        for air in (0.0, 0.01, 2.0, 6.0, 12.0):
+            line = self.run_line(settings={"K.larch.wash": {"air_pct": air}})
+            worked = line.acts["K.larch.wash"].worked[0]
+            losses.append(worked.result.loss_kg_adt)
+            self.assertEqual(bool([c for c in worked.result.cautions if c.field == "air_pct"]), air > 3.0)
+        self.assertEqual(losses, sorted(set(losses)))
+        self.assertAlmostEqual(losses[1], losses[0], delta=0.05)
+        self.assertAlmostEqual(losses[0], self.base.acts["K.larch.wash"].worked[0].result.loss_kg_adt, places=9)
+        self.assertEqual(with_air(plan.washers, 0.0), plan.washers)
 
     def test_every_washer_but_one_may_stop(self):
         plan = self.mill.wash_plans["K.larch.wash"]
