@@ -9,6 +9,7 @@ import core.bleach.plant
 import core.bleach.shade
 import core.bleach.store
 import core.chips.bagasse
+import core.chips.reconcile
 import core.chips.wood
 import core.cook.belt
 import core.cook.blow

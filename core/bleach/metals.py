@@ -1,7 +1,7 @@
 """Metals before a peroxide stage: manganese that is taken out, magnesium that stays, and what their ratio wants.
 
-Source: chelation as the stage models have it (section 7); magnesium leaves the fibre to acid water as from an ion exchanger, and
-a molar ratio of magnesium to manganese of some 30 or more keeps peroxide stable: both defaults to be calibrated.
+Source: chelation as the stage models have it (section 7); magnesium leaves the fibre to acid water as from an ion exchanger,
+and a molar ratio of magnesium to manganese of some 30 or more keeps peroxide stable: both defaults to be calibrated.
 """
 
 import math

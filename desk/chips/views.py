@@ -22,8 +22,10 @@ from core.unit import Worked
 from desk.cases.benches import Bench, bench_view, case_held, held_case
 from desk.chips import yard
 from desk.chips.drawings import belt_picture
+from desk.chips.meter import HOURS, held
 from desk.kit.bench import Well, read_wells, render_bench, typed_number
 from desk.kit.templatetags.vat import clock, pct
+from desk.kit.text import whole
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, colour_of, draw_small
 from desk.people.rights import may
@@ -316,6 +318,17 @@ def belt(request):
             ),
         }
     return render_bench(request, "chips/belt", context)
+
+
+@require_safe
+def meter(request):
+    """The chip meters against the pulp that was made of their wood over the last hours."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    hours = float(whole(request.GET.get("hours", ""), 2, 72) or HOURS)
+    context = _station(request, state, held=held(state, hours), hours=hours, spans=(4, 8, 24, 48), metering=True)
+    return render(request, "chips/meter.html", context)
 
 
 @require_POST

@@ -20,6 +20,7 @@ from core.lab.methods import TESTS
 from core.lab.replicate import combine
 from core.mill.document import METERED
 from core.mill.reading import read_mill
+from core.stock.flow import l_min_of
 from desk.bleach.demo import build_tanks
 from desk.chips.demo import build_yard
 from desk.cook.demo import build_cooks
@@ -43,6 +44,7 @@ NOW = datetime(2026, 11, 14, 10, 42, tzinfo=UTC)
 SEED = 26318
 PIN = "heron-demo"
 DAYS = 21
+SMOOTHED_H, FLOW_NOISE = 2, 0.01  # each way, of the flows out of the towers; of a reading
 EVERY_MS = 600_000
 
 PEOPLE = (
@@ -276,7 +278,8 @@ def _meters(mill, rng, now: datetime, days: int) -> None:
 
 
 def _levels(rng, now: datetime, days: int) -> None:
-    """Levels as read now, at the rates of this morning before, and a slow rise and fall in the days before that."""
+    """Levels as read now, at the rates of this morning before, and a slow rise and fall in the days before that; the flows out
+    of the towers are what that rise and fall leaves of what is made."""
     state = MillState(now)
     signal = dict(Signal.objects.values_list("tag", "pk"))
     rows = []
@@ -293,6 +296,15 @@ def _levels(rng, now: datetime, days: int) -> None:
         )
         slow = _walk(rng, len(grid), 9.0, phi(EVERY_MS / 60_000.0, 900.0))
         level = v - gained + np.where(grid < morning, slow - slow[np.searchsorted(grid, morning) - 1], 0.0)
+        if source := state.mill.vessels[key].source:
+            full_t, width = state.mill.vessels[key].full_t, 2 * SMOOTHED_H * 3_600_000 // EVERY_MS + 1
+            rise = np.gradient(np.clip(level, 5.0, 95.0), grid / 3_600_000.0) * full_t / 100.0
+            even = np.convolve(np.pad(rise, width // 2, mode="edge"), np.ones(width) / width, mode="valid")
+            out = np.where(grid < morning, np.maximum(0.0, rate_in - even), rate_out)
+            shown = np.array([l_min_of(t_h, state.mill.sources[source].source.cons_pct) for t_h in out])
+            shown *= 1.0 + rng.normal(0.0, FLOW_NOISE, len(grid))
+            flows = zip(grid, shown, strict=True)
+            rows += [(signal[f"flow.{source}"], int(t), round(max(0.0, float(x)), 0), 0) for t, x in flows]
         level = np.clip(level + rng.normal(0.0, kind.noise / 2, len(grid)), 5.0, 95.0)
         rows += [(signal[f"level.{key}"], int(t), round(float(x), 1), 0) for t, x in zip(grid, level, strict=True)]
         rows.append((signal[f"level.{key}"], ms(now), float(v), 0))
