@@ -27,6 +27,10 @@ HOT_C = 140.0  # from where on the alkali that is there counts
 GUM_TAKES = A_GUM * NaOH_G  # kg NaOH a kg
 
 
+HEATED = ("by direct steam", "through heaters")
+PRESTEAM_T_T = 0.15  # condensate of presteaming, t a t of wood, default
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DesignCase:
     species: str = choice("Wood or plant", NAMES)
@@ -39,6 +43,7 @@ class DesignCase:
     lw_m3_t: float = quantity("Liquor to wood", "m³/t", possible=(2, 12), valid=(2.8, 6), decimals=1)
     aq_pct: float = quantity("Anthraquinone", "% on wood", possible=(0, 0.5), valid=(0, 0.15), decimals=2, default=0.0)
     target: float = quantity("Kappa wanted", "", possible=(0, 150), above=True, valid=(10, 60), decimals=1)
+    heated: str = choice("Heated", HEATED, default=HEATED[0])
     second_pct: float = same(Charge, "second_pct", default=0.0)
     second_min: float = same(Charge, "second_min", default=60.0)
     third_pct: float = same(Charge, "third_pct", default=0.0)
@@ -92,9 +97,11 @@ def charge_of(case: DesignCase, plan: LiquorPlan) -> Charge:
     )
 
 
-def liquor_of(case: DesignCase) -> LiquorPlan:
+def liquor_of(case: DesignCase, steam_t_t: float = 0.0) -> LiquorPlan:
+    """What is filled in: the condensate of so much direct steam, t a t of wood, takes the place of black liquor."""
     return liquor_plan(
         PlanCase(
+            condensate_t_t=PRESTEAM_T_T + min(2.8, steam_t_t),
             wood_t=case.wood_t,
             moisture_pct=case.moisture_pct,
             ea_pct_naoh=case.ea_pct_naoh,
@@ -143,6 +150,8 @@ def design(case: DesignCase, points: Points, *, coefficients: Fitted = DEFAULT) 
     except ImpossibleInput as refusal:
         cautions += (Caution("points", refusal.problems[0].text),)
         heat = SteamFound(q_mj_t=math.nan, direct_t_t=math.nan, indirect_t_t=math.nan)
+    if case.heated == HEATED[0] and math.isfinite(heat.direct_t_t):
+        plan = liquor_of(case, heat.direct_t_t)
 
     def kappa(c: Charge, p: Points) -> float:
         return kinetic.cook(case.species, c, p, coefficients=coefficients).kappa
@@ -254,9 +263,10 @@ class Designed:
     pulp_t: float = figure("Pulp", "t OD", decimals=1, equation="wood × screened yield")
     white_m3: float = figure("White liquor", "m³", decimals=1, equation="10 × wood × EA/(EA of the liquor)")
     chip_water_m3: float = figure("Water of the chips", "m³", decimals=1, equation="wood × moisture/(100 − moisture)")
-    black_m3: float = figure("Black liquor make-up", "m³", decimals=1, equation="wood × L/W − white − chip water")
+    condensate_m3: float = figure("Condensate", "m³", decimals=1, equation="wood × (0.15 of presteaming + direct steam)")
+    black_m3: float = figure("Black liquor make-up", "m³", decimals=1, equation="wood × L/W − white − water − condensate")
     steam_t_t: float = figure(
-        "Steam of the rise", "t/t OD", decimals=2, equation="heat of wood, water and liquor over the rise, direct"
+        "Steam of the rise", "t/t OD", decimals=2, equation="heat of wood, water and liquor over the rise / heat of the steam"
     )
     a_minute: float = figure("10 min more", "kappa", decimals=1, equation="the cook run on")
     a_degree: float = figure("1 °C more", "kappa", decimals=1, equation="the cook run hotter")
@@ -313,7 +323,8 @@ def designed(case: LoggedCase) -> Designed:
         white_m3=done.plan.white_m3,
         chip_water_m3=done.plan.chip_water_m3,
         black_m3=done.plan.black_m3,
-        steam_t_t=done.steam.direct_t_t,
+        condensate_m3=done.plan.condensate_m3,
+        steam_t_t=done.steam.direct_t_t if case.heated == HEATED[0] else done.steam.indirect_t_t,
         a_minute=done.per_minute,
         a_degree=done.per_degree,
         a_charge=done.per_ea,

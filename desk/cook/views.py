@@ -21,7 +21,7 @@ from core.catalogue import find
 from core.cook import fit as fits
 from core.cook import follow, kinetic, trust
 from core.cook.blowing import DivertCase, ReliefCase, blow_decision, decision_case, divert, relief
-from core.cook.design import charge_of, designed, liquor_of, logged, solve_for
+from core.cook.design import STEAM_BAR, charge_of, designed, liquor_of, logged, solve_for
 from core.cook.kinetic import SPLIT
 from core.cook.profile import h_factor, temp_at
 from core.cook.running import as_run, as_run_case, running, running_case
@@ -138,6 +138,7 @@ def design_page(request):
                 "solved": got,
                 "beyond": solved if isinstance(solved, Infeasible) else None,
                 "rejects": result.rejects,
+                "steam_words": f"{case.heated}, {STEAM_BAR:.0f} bar, from {profile.points[0][1]:.0f} °C on",
                 "p": cook_picture(
                     result.cooked,
                     profile.points,
