@@ -3,6 +3,7 @@
 import contextlib
 import gzip
 import http.cookiejar
+import itertools
 import json
 import os
 import random
@@ -150,7 +151,8 @@ def cooks(client) -> None:
         Charge(ea_pct_naoh=18.0, sulphidity_pct=28.4, lw_m3_t=4.1),
         ((0.0, 80.0), (35.0, 116.0), (50.0, 116.0), (95.0, 170.0), (185.0, 170.0)),
     )
-    line("one kinetic cook of 185 min, minute steps", median_ms(lambda: kinetic.cook("larch", charge, points)), "ms", 25)
+    others = (replace(charge, ea_pct_naoh=18.0 + 1e-6 * i) for i in itertools.count())  # a cook is kept: each is another one
+    line("one kinetic cook of 185 min, minute steps", median_ms(lambda: kinetic.cook("larch", next(others), points)), "ms", 25)
     case = DesignCase(
         species="larch",
         wood_t=22.4,
@@ -161,8 +163,10 @@ def cooks(client) -> None:
         lw_m3_t=4.1,
         target=27.0,
     )
+    cases = (replace(case, ea_pct_naoh=18.0 + 1e-6 * i) for i in itertools.count())
     for lever in ("time", "temperature", "charge"):
-        line(f"solved backwards for its {lever}", median_ms(lambda lever=lever: solve_for(case, points, lever), 10), "ms", 150)
+        spent = median_ms(lambda lever=lever: solve_for(next(cases), points, lever), 10)
+        line(f"solved backwards for its {lever}", spent, "ms", 150)
     rng, plant, made = np.random.default_rng(5), Fitted(rate=1.05, carbohydrate=-0.8, alkali_carb=1.04), []
     for _ in range(200):
         c = Charge(ea_pct_naoh=18.0 + rng.normal(0, 0.5), sulphidity_pct=28.0 + rng.normal(0, 1.5), lw_m3_t=4.1)

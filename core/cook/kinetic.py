@@ -7,6 +7,7 @@ wood 2.8 to 6, 80 to 180 °C, kappa 10 to 110. Until a mill's own cooks are fitt
 import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -32,6 +33,7 @@ from core.roots import brentq
 STEP_MIN = 1.0  # in kappa within 1e-6 of half of it
 MOST_MIN = 300.0
 EXHAUSTED_G_L = 0.5
+COOKS_KEPT = 256
 SLOPE_SHARE = 0.05  # of H, for a slope
 MU0: Final = {"softwood": 1600.0, "hardwood": 1450.0, "bagasse": 1450.0}
 
@@ -224,6 +226,15 @@ def cook(
 
     Raises: ImpossibleInput for a species that does not exist, a charge or a log that cannot be, a residual above the start's.
     """
+    log = tuple((float(m), float(t)) for m, t in points)
+    return _cooked(species, charge, log, coefficients, tuple(corrections))
+
+
+@lru_cache(maxsize=COOKS_KEPT)
+def _cooked(
+    species: str, charge: Charge, points: Points, coefficients: Fitted, corrections: tuple[tuple[float, float], ...]
+) -> Cooked:
+    """The cook itself: the last few are kept, since a page, its levers and its working ask for the same one."""
     if species not in SPECIES:
         raise ImpossibleInput(Problem("species", f"is {species!r}; it must be one of {', '.join(SPECIES)}"))
     if charge.second_pct + charge.third_pct > MOST_LATER_PCT:

@@ -228,7 +228,9 @@ def cook_chips(
     filled = np.array([[c.penetration for c in classes] for classes in lots])
     lw = charge.lw_m3_t
 
-    steps = [(m0, (m1 - m0), max(1, math.ceil((m1 - m0) / STEP_MIN - 1e-9))) for m0, m1 in itertools.pairwise(_minutes(points))]
+    later = [(m, share) for m, share in charge.additions if m > points[0][0]]
+    corners = sorted({*_minutes(points), *(m for m, _ in later if m < points[-1][0])})
+    steps = [(m0, (m1 - m0), max(1, math.ceil((m1 - m0) / STEP_MIN - 1e-9))) for m0, m1 in itertools.pairwise(corners)]
     starts = np.concatenate([m0 + length / n * np.arange(n) for m0, length, n in steps])
     lengths = np.concatenate([np.full(n, length / n) for _, length, n in steps])
     halves = (starts[:, None] + lengths[:, None] * np.array([0.0, 0.5, 1.0])).ravel()
@@ -246,8 +248,12 @@ def cook_chips(
         return lost, (w * alkali_taken(s, lost)).sum(axis=1, keepdims=True)
 
     y = np.ones((5, *mm.shape)) * np.array(pools_of(s))[:, None, None]
-    n = np.full((len(lots), 1), charge.ea_pct_naoh * 10.0 / NaOH_G)
-    y, n = march(y, n, lengths.tolist(), rates)
+    whole = charge.ea_pct_naoh * 10.0 / NaOH_G
+    n = np.full((len(lots), 1), whole * (1.0 - sum(share for _, share in later)))
+    added = np.zeros(len(starts))
+    for minute, share in later:
+        added[np.isclose(starts + lengths, minute)] += whole * share
+    y, n = march(y, n, lengths.tolist(), rates, added)
     residual = (NaOH_G * n[:, 0] / lw).tolist()
     h = h_factor(points)
     return tuple(_mixed(s, classes, w[i].tolist(), y[:, i], residual[i], h, cautions + more) for i, classes in enumerate(lots))

@@ -2,13 +2,12 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 import numpy as np
 
 from core.cook.blow import COD_A_ORGANIC, BlowCase, blow, white_liquor
 from core.cook.continuous import Zone, passage
-from core.cook.kinetic import Charge, Cooked, cook
+from core.cook.kinetic import Charge, cook
 from core.cook.profile import Points, h_factor
 from core.cook.species import DEFAULT, NAMES, SPECIES, Fitted
 from core.document import Inlined, Table, item, text
@@ -101,7 +100,7 @@ class CookPlan:
 
     def makes_of(self, charge: Charge, points: Points) -> Made:
         """Yield and kappa by the kinetic model. Raises: ImpossibleInput."""
-        done = cooked(self.species, charge, points, self.coefficients)
+        done = cook(self.species, charge, points, coefficients=self.coefficients)
         return Made(yield_pct=done.yield_pct, kappa=done.kappa)
 
     def settings(self) -> Mapping[str, float]:
@@ -173,7 +172,7 @@ class CookPlan:
             ea_pct_naoh=charge.ea_pct_naoh,
             sulphidity_pct=charge.sulphidity_pct,
             lw_m3_t=charge.lw_m3_t,
-            residual_g_l=cooked(self.species, charge, points, self.coefficients).residual_g_l,
+            residual_g_l=cook(self.species, charge, points, coefficients=self.coefficients).residual_g_l,
             causticizing_pct=self.causticizing_pct,
             reduction_pct=self.reduction_pct,
         )
@@ -219,9 +218,3 @@ def _composition(solids_t_h: float, liquor_t_h: float) -> Vector:
     v[DS] = solids_t_h / liquor_t_h if liquor_t_h > 0.0 else 0.0
     v[W] = 1.0 - v[DS]
     return v
-
-
-@lru_cache(maxsize=256)
-def cooked(species: str, charge: Charge, points: Points, coefficients: Fitted) -> Cooked:
-    """The kinetic cook of a charge and a log; kept, since a line asks it again and again."""
-    return cook(species, charge, points, coefficients=coefficients)

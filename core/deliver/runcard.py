@@ -22,6 +22,7 @@ LATEST_START_H = 48.0
 AFTER_H = 2.0
 TINY_T = 1e-6
 RESERVE_T = 0.05  # a relief leaves so much over its limit: rounded and put in a minute later it still holds
+SHARES_TRIED = 16  # of a source, to find the one that goes furthest
 LEAST_T = 0.5  # the smallest order that is worth a card
 LEAST_SPEED = 50.0  # m/min, to which a slower machine is looked for
 
@@ -374,7 +375,7 @@ def _shared(order: RunCase, short: Supply) -> Relief | None:
         return replace(order, supplies=tuple(moved(s) for s in order.supplies))
 
     # the bought pulp runs short itself when too much is taken of it: look for the best share first
-    best = min((whole * i / 40 for i in range(41)), key=lambda f: _short(shifted(f)))
+    best = min((whole * i / SHARES_TRIED for i in range(SHARES_TRIED + 1)), key=lambda f: _short(shifted(f)))
     share = _least(lambda f: _short(shifted(f)), whole, best) if best < whole else None
     if share is None:
         return Relief(kind="share", figure="moved_pct", enough=False, value=best, supply=spare.key)

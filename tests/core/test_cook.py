@@ -98,6 +98,12 @@ class CheckValues(SimpleTestCase):
         never = kinetic.cook("softwood", replace(poor, second_min=400.0), SOFT)
         self.assertIsNotNone(never.exhausted_at)
 
+    def test_chips_of_the_reference_thickness_meet_a_split_charge_as_the_cook_does(self):
+        thin = (thickness.ChipClass(mm=thickness.D_REF_MM, share=1.0),)
+        for charge in (KRAFT, replace(KRAFT, second_pct=30.0, second_min=75.0, third_pct=20.0, third_min=120.0)):
+            whole = thickness.cook_chips("softwood", charge, SOFT, (thin,))[0]
+            self.assertAlmostEqual(whole.kappa, kinetic.cook("softwood", charge, SOFT).kappa, delta=1e-3)
+
     def test_blows_of_split_charges_are_fitted_side_by_side_as_they_are_cooked_alone(self):
         charges = (KRAFT, replace(KRAFT, second_pct=35.0, second_min=90.0), replace(KRAFT, third_pct=25.0, third_min=135.0))
         side = fits.SideBySide("softwood", tuple(fits.Blow(charge=c, points=SOFT, kappa=30.0) for c in charges))
