@@ -21,6 +21,7 @@ def shares() -> tuple[int, int]:
 
 if __name__ == "__main__":
     tests, code = shares()
+    whole = tests + code
     print(
-        f"Tests are {100 * tests / code:.0f} % of the {code} characters they test, {100 * tests / (tests + code):.0f} % of all that is written."
+        f"Tests are {100 * tests / code:.0f} % of the {code} characters they test, {100 * tests / whole:.0f} % of all of them."
     )
