@@ -286,3 +286,100 @@ class Answers(SimpleTestCase):
                     want = getattr(case, wanted)
                     self.assertAlmostEqual(getattr(again, figure), want, delta=2e-3 * max(1.0, abs(want)))
             self.assertGreater(tried, 0, name)
+
+
+# a move by a reading: its model, reading, aim, inner band, and which way its lever goes when the reading is over the aim
+MOVES = (
+    ("bleach.residual_move", "residual_g_l", "target_g_l", "inner", -1),
+    ("bleach.ph_move", "ph", "target", "inner", -1),
+    ("cook.drift", "kappa", "target", "inner", 1),
+    ("cook.bagasse_kappa", "kappa", "target", "inner", 1),
+    ("mechanical.load", "csf_ml", "target", "inner", 1),
+    ("wash.water_move", "loss", "target", "inner", 1),
+    ("oxygen.move", "kappa", "target", "inner", 1),
+    ("chips.wet_feed", "moisture_pct", "set_pct", "inner", 1),
+)
+# a lever that follows what it meets in proportion: model, what is met, what it was set for, and the power
+FOLLOWS = (
+    ("bleach.kappa_move", "kappa", "set_kappa", 1.0),
+    ("bleach.weak_move", "strength_g_l", "set_g_l", -1.0),
+    ("cook.weak_liquor", "ea_g_l", "old_g_l", -1.0),
+)
+
+
+@tag("core")
+class Moves(SimpleTestCase):
+    """Every move by a reading: nothing inside the band, more for more, never past the aim, the same steps up and down."""
+
+    def varied(self, name: str):
+        """The check's case, then others with each number a tenth larger or smaller."""
+        model, chance = find(name), random.Random(name)
+        case = read_case(model, dict(model.checks[0].given))
+        yield case
+        said = quantities(model.case_class)
+        for _ in range(DRAWS):
+            moved = {f: getattr(case, f) * chance.uniform(0.9, 1.1) for f in said if not said[f].options and not said[f].whole}
+            yield replace(case, **{f: v for f, v in moved.items() if said[f].problem(v) is None})
+
+    def at(self, name: str, case, reading: str, value: float):
+        return told(name, replace(case, **{reading: value}))
+
+    def test_at_its_aim_and_inside_its_band_no_lever_moves(self):
+        for name, reading, aim, inner, _ in MOVES:
+            for case in self.varied(name):
+                middle, band = getattr(case, aim), getattr(case, inner)
+                for part in (-0.99, -0.4, 0.0, 0.4, 0.99):
+                    found = self.at(name, case, reading, middle + part * band)
+                    with self.subTest(model=name, part=part, case=case):
+                        if found is None:
+                            continue
+                        self.assertFalse(found.stands)
+                        if name != "chips.wet_feed":  # which tells its feed all the same
+                            self.assertAlmostEqual(found.after, found.before, places=9)
+
+    def test_a_lever_goes_its_own_way_and_no_shorter_for_more(self):
+        for name, reading, aim, inner, way in MOVES:
+            tried = 0
+            for case in self.varied(name):
+                middle, band = getattr(case, aim), getattr(case, inner)
+                sizes = []
+                for times in (1.05, 1.5, 2.0, 3.0, 5.0):
+                    found = self.at(name, case, reading, middle + times * band)
+                    if found is not None:
+                        sizes.append(way * (found.after - found.before))
+                with self.subTest(model=name, case=case, sizes=sizes):
+                    self.assertTrue(all(size >= -TINY for size in sizes))
+                    self.assertTrue(all(b >= a - 1e-6 * max(1.0, abs(a)) for a, b in zip(sizes, sizes[1:], strict=False)))
+                tried += any(size > TINY for size in sizes)
+            self.assertGreater(tried, DRAWS // 2, name)
+
+    def test_what_is_expected_lies_between_the_reading_and_its_aim(self):
+        for name, reading, aim, inner, _ in MOVES:
+            if name == "chips.wet_feed":  # what it expects is the dry feed, not the moisture
+                continue
+            for case in self.varied(name):
+                middle, band = getattr(case, aim), getattr(case, inner)
+                for times in (-4.0, -2.0, 2.0, 4.0):
+                    value = middle + times * band
+                    found = self.at(name, case, reading, value)
+                    if found is None or found.after == found.before:
+                        continue
+                    with self.subTest(model=name, times=times, case=case):
+                        low, high = sorted((middle, value))
+                        self.assertTrue(low - 0.02 * band <= found.expected <= high + 0.02 * band, found.expected)
+
+    def test_a_lever_that_follows_keeps_what_it_carries(self):
+        for name, met, was, power in FOLLOWS:
+            tried = 0
+            for case in self.varied(name):
+                same = self.at(name, case, met, getattr(case, was))
+                if same is not None and name != "bleach.kappa_move":
+                    self.assertAlmostEqual(same.after, same.before, delta=1e-6 * same.before)
+                for factor in (0.97, 1.02):
+                    a, b = (self.at(name, case, met, getattr(case, was) * f) for f in (1.0, factor))
+                    if a is None or b is None:
+                        continue
+                    tried += 1
+                    with self.subTest(model=name, factor=factor, case=case):
+                        self.assertAlmostEqual(b.after / a.after, factor**power, delta=2e-3)
+            self.assertGreater(tried, 3, name)
