@@ -329,13 +329,21 @@ class Proof:
 
 
 def prove(model: Model) -> tuple[Proof, ...]:
-    """Every check value of a model, run."""
+    """Every check value of a model, run; once in a process, since neither model nor values change in it."""
+    if (known := _proofs.get(id(model))) is not None:
+        return known
     proofs = []
     for check in model.checks:
         answer = model.function(read_case(model, dict(check.given)))
         result = math.nan if isinstance(answer, Infeasible) else float(getattr(answer, check.field))
         proofs.append(Proof(check.given, check.field, check.wanted, result, check.holds(result)))
-    return tuple(proofs)
+    _proofs[id(model)] = tuple(proofs)
+    _proved.append(model)  # kept, so that its id is no other's
+    return _proofs[id(model)]
+
+
+_proofs: dict[int, tuple[Proof, ...]] = {}
+_proved: list[Model] = []
 
 
 def example(model: Model) -> dict[str, Any]:

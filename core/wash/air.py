@@ -41,7 +41,6 @@ SOLIDS_DENSER = 0.00055  # kg/L a kg/t of dissolved solids, default
     holds_for="a cup filled at the washer's feed and struck off at once",
     equation="air = 1 − (stock/cup)/ρ",
     symbols="stock=stock_g cup=cup_ml ρ=airless_kg_l",
-    calibrated_by=("air_pct",),
     basis="default",
     checks=(
         Check({"cup_ml": 1000, "stock_g": 950.0, "cons_pct": 0, "temp_c": 4}, "air_pct", 5.0, 2e-3),
