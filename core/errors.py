@@ -1,6 +1,8 @@
 """What the core says when it cannot answer, and what it says besides the answer."""
 
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,3 +54,20 @@ class Caution:
 
     field: str
     text: str
+
+
+@contextmanager
+def as_named(name: Callable[[str], str]) -> Iterator[None]:
+    """What is refused inside is refused under the names of the caller's own case, so that it stands beside its field.
+
+    `name`: the caller's name of a field that the inner part names.
+    """
+    try:
+        yield
+    except ImpossibleInput as refusal:
+        raise ImpossibleInput(*(replace(p, field=name(p.field)) for p in refusal.problems)) from None
+
+
+def beside(cautions: Iterable[Caution], name: Callable[[str], str]) -> tuple[Caution, ...]:
+    """Cautions of an inner part, each once, under the names of the caller's own case."""
+    return tuple(dict.fromkeys(replace(c, field=name(c.field)) for c in cautions))

@@ -3,14 +3,14 @@
 Source: models, sections 7.3 and 7.4; every constant is a default to be calibrated.
 """
 
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from typing import Final
 
 from core.bleach.line import ALKALINE, Bleached, Plan, ad_of, bleach, hours, od_of
 from core.bleach.sequence import read
 from core.bleach.stages import CHEMICAL, PUBLISHED, Constants, Setting, constants_of
 from core.document import same
-from core.errors import Caution, ImpossibleInput, Problem
+from core.errors import Caution, ImpossibleInput, Problem, as_named
 from core.quantity import check, choice, figure, leaf, quantity, rows
 from core.register import Check, model
 from core.wash.oxygen import WOODS
@@ -156,10 +156,8 @@ _HARDWOOD = {
 def plant(case: PlantCase) -> PlantFound:
     """The plant of a case. Raises: ImpossibleInput, its fields named as the case has them (kappa, stages.2.charge_kg)."""
     cautions = check(case)
-    try:
+    with as_named(_leaf):
         return found_of(bleach(plan_of(case), over="mind"), cautions)
-    except ImpossibleInput as refusal:
-        raise ImpossibleInput(*(replace(p, field=_leaf(p.field)) for p in refusal.problems)) from None
 
 
 def _leaf(name: str) -> str:

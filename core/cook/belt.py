@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from core.chips.wood import BASES, Part, WoodMix, dry_basis, full_pct, mix_wood
 from core.cook.charged import ByLog, Charged, LogPoint
 from core.cook.thickness import ChipClass, PresteamCase, Presteamed, Uneven, cook_chips, presteam
-from core.errors import Caution, ImpossibleInput, Problem
-from core.quantity import check, choice, figure, quantity, rows
+from core.errors import Caution, ImpossibleInput, Problem, as_named, beside
+from core.quantity import check, choice, figure, leaf, quantity, rows
 from core.register import Check, model
 
 SPREAD_LIMITS, OVER_THICK_LIMITS = (0.20, 0.30), (8.0, 12.0)  # sd of kappa over its mean; % of the oven-dry wood
@@ -129,8 +129,19 @@ def belt_found(case: BeltCase) -> BeltFound:
         air_left_pct=100.0 * done.steamed.air_left,
         knots_longer_pct=done.after.rejects,
         belt=done,
-        cautions=cautions + done.mix.cautions + done.steamed.cautions,
+        cautions=beside(cautions + beside(done.mix.cautions, _part) + beside(done.steamed.cautions, _steaming), str),
     )
+
+
+def _part(name: str) -> str:
+    """moisture_pct_0 of the mix is parts.1.moisture_pct of the case."""
+    field, _, number = name.rpartition("_")
+    return leaf("parts", int(number) + 1, field) if number.isdigit() else name
+
+
+def _steaming(name: str) -> str:
+    """The minutes of steaming are given; its wood is that of the parts."""
+    return {"minutes": "presteam_min", "rho_b": "parts", "u_pct": "parts"}.get(name, name)
 
 
 def belt(case: BeltCase) -> Belt:
@@ -139,14 +150,16 @@ def belt(case: BeltCase) -> Belt:
         Part(name=f"part {i}", share=p.share, moisture_pct=p.moisture_pct, rho_b=p.rho_b)
         for i, p in enumerate(case.parts, start=1)
     )
-    mix = mix_wood(parts, case.basis)
+    with as_named(_part):
+        mix = mix_wood(parts, case.basis)
     whole = sum(c.share for c in case.classes)
     if not CLASS_SUM[0] <= whole <= CLASS_SUM[1]:
         raise ImpossibleInput(Problem("classes", f"the classes sum to {whole:g} %; they must make 100 ± 0.5 %"))
     u = min(250.0, dry_basis(mix.moisture_pct))
 
     longer = min(MOST_STEAM_MIN, case.presteam_min + STEAM_LONGER_MIN)
-    steamed, after = (presteam(PresteamCase(minutes=m, rho_b=mix.rho_b, u_pct=u)) for m in (case.presteam_min, longer))
+    with as_named(_steaming):
+        steamed, after = (presteam(PresteamCase(minutes=m, rho_b=mix.rho_b, u_pct=u)) for m in (case.presteam_min, longer))
     lots = tuple(
         tuple(ChipClass(mm=c.mm, share=c.share, penetration=max(LEAST_FILLED, x.void_filled)) for c in case.classes)
         for x in (steamed, after)

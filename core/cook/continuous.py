@@ -1,13 +1,18 @@
 """A continuous digester: zones by production, packing and level, H over them, and a rate change on its way down the vessel."""
 
 from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Final
 
 from core.cook import kinetic
+from core.cook.limits import of_rise
 from core.cook.profile import Points, h_factor, h_rate, temp_for_h
 from core.document import named, same
 from core.errors import Caution, ImpossibleInput, Problem
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
+
+EDGE_MIN: Final = 0.1  # in which liquor of another temperature takes over at the edge of a zone
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -114,7 +119,7 @@ def passage(zones: tuple[Zone, ...], wood_t_h: float, *, level_pct: float = 100.
         volume = z.volume_m3 * (level_pct / 100.0 if i == 0 else 1.0)
         minutes = 60.0 * volume * z.packing_t_m3 / wood_t_h
         if z.kind != "heat" and z.temp_c != temp:  # liquor of another temperature takes over at the zone's edge
-            points.append((at + 0.1, z.temp_c))
+            points.append((at + EDGE_MIN, z.temp_c))
             temp = z.temp_c
         stays.append(Stay(zone=z, start_min=at, end_min=at + minutes, from_c=temp, to_c=z.temp_c))
         at += minutes
@@ -135,7 +140,11 @@ def cooked_through(
 ) -> tuple[Passage, kinetic.Cooked]:
     """The kinetic cook along the passage as far as the wash zone, where cold liquor stops it."""
     way = passage(tuple(z for z in zones if z.kind != "wash"), wood_t_h, level_pct=level_pct, feed_c=feed_c)
-    return passage(zones, wood_t_h, level_pct=level_pct, feed_c=feed_c), kinetic.cook(species, charge, way.points)
+    done = kinetic.cook(species, charge, way.points)
+    # at a zone's edge liquor of another temperature takes over at once: no rise that it would have to follow
+    edges = {c for a, b in pairwise(way.points) if b[0] - a[0] <= EDGE_MIN for c in of_rise((a, b))}
+    done = replace(done, cautions=tuple(c for c in done.cautions if c not in edges))
+    return passage(zones, wood_t_h, level_pct=level_pct, feed_c=feed_c), done
 
 
 MOST_C = 3.0  # of one move, ramped with the plug
@@ -160,7 +169,7 @@ def _plug(
             if minutes <= 0.2:
                 continue
             if z.kind != "heat" and abs(to - temp) > 1e-9:
-                points.append((at + 0.1, to))
+                points.append((at + EDGE_MIN, to))
             at, temp = at + minutes, to
             points.append((at, temp))
     return tuple(points)

@@ -27,7 +27,7 @@ HOT_C = 140.0  # from where on the alkali that is there counts
 GUM_TAKES = A_GUM * NaOH_G  # kg NaOH a kg
 
 
-HEATED = ("by direct steam", "through heaters")
+HEATED = ("direct steam", "heaters")
 PRESTEAM_T_T = 0.15  # condensate of presteaming, t a t of wood, default
 
 
@@ -43,7 +43,7 @@ class DesignCase:
     lw_m3_t: float = quantity("Liquor to wood", "m³/t", possible=(2, 12), valid=(2.8, 6), decimals=1)
     aq_pct: float = quantity("Anthraquinone", "% on wood", possible=(0, 0.5), valid=(0, 0.15), decimals=2, default=0.0)
     target: float = quantity("Kappa wanted", "", possible=(0, 150), above=True, valid=(10, 60), decimals=1)
-    heated: str = choice("Heated", HEATED, default=HEATED[0])
+    heated: str = choice("Heated by", HEATED, default=HEATED[0])
     second_pct: float = same(Charge, "second_pct", default=0.0)
     second_min: float = same(Charge, "second_min", default=60.0)
     third_pct: float = same(Charge, "third_pct", default=0.0)

@@ -49,8 +49,8 @@ def least_residual_g_l(s: Species) -> float:
     return RESIDUAL_SODA_G_L if s.kind == "bagasse" else RESIDUAL_LOW_G_L
 
 
-def of_log(points: Points) -> tuple[Caution, ...]:
-    """What a temperature log asks too much of: a rise that the liquor does not follow, and heat that costs viscosity."""
+def of_rise(points: Points) -> list[Caution]:
+    """The rises of a temperature log that the liquor does not follow."""
     told = []
     for (m0, t0), (m1, t1) in zip(points, points[1:], strict=False):
         ramp = abs(t1 - t0) / (m1 - m0)
@@ -61,6 +61,12 @@ def of_log(points: Points) -> tuple[Caution, ...]:
                 f"follow into the chips"
             )
             told.append(Caution("points", text))
+    return told
+
+
+def of_log(points: Points) -> tuple[Caution, ...]:
+    """What a temperature log asks too much of: a rise that the liquor does not follow, and heat that costs viscosity."""
+    told = of_rise(points)
     top = max(t for _, t in points)
     if top > HOT_C:
         told.append(Caution("points", f"over {HOT_C:.0f} °C viscosity falls; the vessel’s rating always prevails"))

@@ -8,7 +8,7 @@ from typing import Final
 from core.cook import kinetic
 from core.cook.profile import profile_of
 from core.cook.species import NAMES, SPECIES
-from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.errors import Caution, ImpossibleInput, Infeasible, Problem, beside
 from core.heat import CP_FIBRE, CP_LIQUOR, CP_WATER, STEAM_MOST_BAR, h_evaporation, h_liquid, t_saturation
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
@@ -144,7 +144,7 @@ def alkaline_cook(case: AlkalineCase) -> AlkalineFound:
         residual_g_l=result.residual_g_l,
         h=result.h,
         viscosity_ml_g=result.viscosity_ml_g,
-        cautions=tuple(dict.fromkeys(cautions + result.cautions)),
+        cautions=beside(cautions + result.cautions, lambda field: "cook_c" if field == "points" else field),
     )
 
 

@@ -11,7 +11,7 @@ from core.cook.models import YIELD_BY
 from core.cook.profile import Points, thinned
 from core.cook.species import Fitted
 from core.cook.trust import default_band
-from core.errors import Caution, Infeasible
+from core.errors import Caution, Infeasible, beside
 from core.quantity import check, figure, quantities, quantity, rows
 from core.register import Check, model
 
@@ -179,5 +179,5 @@ def running(case: RunningCase) -> Running:
         h_then=float("nan") if nowhere or seen.h_at_stop is None else seen.h_at_stop,
         lost_h=seen.lost_h,
         followed=seen,
-        cautions=cautions + seen.cautions,
+        cautions=beside(cautions + seen.cautions, lambda field: "kappa" if field == "yield_pct" else field),
     )

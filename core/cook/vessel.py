@@ -7,7 +7,7 @@ from core.cook.charged import Charged
 from core.cook.continuous import ZONE_KINDS, Zone, ZoneCase, cooked_through, filled
 from core.cook.models import YIELD_BY
 from core.document import same
-from core.errors import Caution, ImpossibleInput, Problem
+from core.errors import Caution, ImpossibleInput, Problem, beside
 from core.quantity import check, choice, figure, quantity, rows
 from core.register import Check, model
 
@@ -81,7 +81,8 @@ def vessel(case: VesselCase) -> VesselFound:
     if all(z.kind == "wash" for z in case.zones):
         raise ImpossibleInput(Problem("zones.1.kind", "is wash; a vessel that only washes cooks nothing"))
     whole, done = cooked_through(case.species, case.charge, zones_of(case), case.wood_t_h, feed_c=case.feed_c)
-    return found_of(done, whole.h, whole.minutes, cautions + done.cautions)
+    told = beside(cautions + done.cautions, lambda field: "zones" if field == "points" else field)
+    return found_of(done, whole.h, whole.minutes, told)
 
 
 def found_of(done: kinetic.Cooked, h: float, minutes: float, cautions: tuple[Caution, ...] = ()) -> VesselFound:

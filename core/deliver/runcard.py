@@ -161,6 +161,10 @@ _SHORT: Final = {
 def source_run(case: SourceRunCase) -> SourceRun:
     """What one source gives to an order, and its vessel's level through it. Raises: ImpossibleInput."""
     cautions = check(case)
+    if case.low_pct >= case.high_pct:
+        raise ImpossibleInput(
+            Problem("low_pct", f"is {case.low_pct:g} %; it must be under the high limit, {case.high_pct:g} %")
+        )
     end = case.start_h + case.hours
     t_h = case.share * case.solids_t_h
     low_t, high_t = case.full_t * case.low_pct / 100.0, case.full_t * case.high_pct / 100.0

@@ -7,7 +7,7 @@ import math
 from dataclasses import dataclass
 from typing import Final
 
-from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.errors import Caution, ImpossibleInput, Infeasible, Problem, as_named, beside
 from core.heat import CP_FIBRE, h_evaporation, h_liquid, t_saturation
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
@@ -373,18 +373,21 @@ def pair(case: PairCase) -> PairFound:
     """Raises: ImpossibleInput when either would run dry."""
     cautions = check(case)
     common = {"dilution_c": case.dilution_c, "casing_bar_abs": case.casing_bar_abs}
-    one = blow_line(
-        BlowCase(sec_kwh_t=case.first_kwh_t, feed_pct=case.feed_pct, feed_c=case.feed_c, dilution_t_t=case.water_1, **common)
-    )
-    two = blow_line(
-        BlowCase(
-            sec_kwh_t=case.second_kwh_t, feed_pct=one.cons_out_pct, feed_c=one.steam_c, dilution_t_t=case.water_2, **common
-        )
-    )
+    first = {"sec_kwh_t": "first_kwh_t", "dilution_t_t": "water_1"}
+    second = {"sec_kwh_t": "second_kwh_t", "dilution_t_t": "water_2"}
+    with as_named(lambda field: first.get(field, field)):
+        fed = {"feed_pct": case.feed_pct, "feed_c": case.feed_c}
+        one = blow_line(BlowCase(sec_kwh_t=case.first_kwh_t, dilution_t_t=case.water_1, **fed, **common))
+    sent = {"feed_pct": one.cons_out_pct, "feed_c": one.steam_c}
+    with as_named(lambda field: second.get(field, "water_1" if field in sent else field)):
+        two = blow_line(BlowCase(sec_kwh_t=case.second_kwh_t, dilution_t_t=case.water_2, **sent, **common))
+    said = (c for c in two.cautions if c.field not in sent)  # what the first sends is said of the first
     return PairFound(
         cons_2=two.cons_out_pct,
         cons_1=one.cons_out_pct,
         steam_1=one.steam_t_t,
         steam_2=two.steam_t_t,
-        cautions=tuple(dict.fromkeys((*cautions, *one.cautions, *two.cautions))),
+        cautions=beside(
+            (*cautions, *beside(one.cautions, lambda f: first.get(f, f)), *beside(said, lambda f: second.get(f, f))), str
+        ),
     )

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from core.errors import Caution
+from core.errors import Caution, as_named
 from core.practice.row import Practice, Proposal, add, cut, feedback, within
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
@@ -43,7 +43,8 @@ class ShowerMove(Proposal):
 def _loss(case: ShowerCase, shower: float) -> float:
     washers = tuple(Washer(kind="drum", e10=KINDS["drum"], out_pct=case.out_pct) for _ in range(round(case.stages)))
     df = shower / AD - (100.0 - case.out_pct) / case.out_pct
-    return wash(feed_pct=case.feed_pct, x0=case.x0, washers=washers, df=max(-0.9, df)).loss_kg_adt
+    with as_named(lambda field: "shower_m3_adt" if field == "df" else field):
+        return wash(feed_pct=case.feed_pct, x0=case.x0, washers=washers, df=max(-0.9, df)).loss_kg_adt
 
 
 _W1 = {"loss": 12.4, "shower_m3_adt": 8.1, "adt_h": 5.0}

@@ -52,7 +52,7 @@ def _result(case_flow: float, cons: float, water: float, cw: float, ds: float, d
     fibre_in, fibre_w = fibre_t_h(case_flow, cons, ds), fibre_t_h(water, cw, dw)
     mass = (case_flow * ds + water * dw) * 0.06
     if ds == dw == 1.0 and cons > 3.0:
-        c += (Caution("stock_density_kg_l", f"Customary, density 1: the water comes out low by about {0.34 * cons:.1f} %"),)
+        c += (Caution("water_l_min", f"Customary, density 1: the water comes out low by about {0.34 * cons:.1f} %"),)
     return Dilution(
         cons_in_pct=cons,
         water_l_min=water,

@@ -13,7 +13,7 @@ from typing import Final
 import numpy as np
 
 from core.constants import SALTCAKE_A_SODIUM
-from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.errors import Caution, ImpossibleInput, Infeasible, Problem, as_named, beside
 from core.quantity import check, choice, figure, leaf, quantities, quantity, rows
 from core.register import Check, model
 from core.soda import ACID_GROUPS, bound_saltcake
@@ -306,10 +306,8 @@ def with_air(washers: tuple[Washer, ...], air_pct: float) -> tuple[Washer, ...]:
 def wash_line(case: WashCase) -> WashFound:
     """The line of a case. Raises: ImpossibleInput, its fields named as the case has them (df, washers.2.e10)."""
     cautions = check(case)
-    try:
+    with as_named(_leaf):
         result = wash(feed_pct=case.feed_pct, x0=case.x0, washers=case.washing, df=case.df, y_in=case.y_in)
-    except ImpossibleInput as refusal:
-        raise ImpossibleInput(*(Problem(_leaf(p.field), p.text) for p in refusal.problems)) from None
     if case.air_pct > AIR_MINDED_PCT:
         lost = 100.0 * (1.0 - math.exp(-AIR_COSTS * case.air_pct))
         why = "leaks before the pump, soap, a cold vat; defoamer over 85 °C"
@@ -330,7 +328,7 @@ def wash_line(case: WashCase) -> WashFound:
         solids_pct=result.solids_pct,
         steam_t_h=steam_t_h(result, case.od_t_h, case.economy),
         line=result,
-        cautions=cautions + result.cautions,
+        cautions=cautions + beside(result.cautions, _leaf),
     )
 
 
@@ -481,13 +479,15 @@ _ST = {"feed_pct": 11, "x0": 60, "out_pct": 12, "df": 2.5, "y2": 5, "e10": 3.5}
 def stage(case: StageCase) -> StageFound:
     """One stage. Raises: ImpossibleInput, also when it would give no filtrate."""
     cautions = check(case)
-    result = wash(
-        feed_pct=case.feed_pct,
-        x0=case.x0,
-        washers=(Washer(kind="drum", e10=case.e10, out_pct=case.out_pct),),
-        df=case.df,
-        y_in=case.y2,
-    )
+    names = {"e10_1": "e10", "out_1": "out_pct", "y_in": "y2"}
+    with as_named(lambda field: names.get(field, field)):
+        result = wash(
+            feed_pct=case.feed_pct,
+            x0=case.x0,
+            washers=(Washer(kind="drum", e10=case.e10, out_pct=case.out_pct),),
+            df=case.df,
+            y_in=case.y2,
+        )
     s = result.stages[0]
     return StageFound(
         x1=s.x1,
@@ -496,7 +496,7 @@ def stage(case: StageCase) -> StageFound:
         dr=s.dr,
         eff_pct=100.0 * (1.0 - s.l1 * s.x1 / (s.l0 * s.x0)) if s.x0 else math.nan,
         pressed=float(s.pressed),
-        cautions=cautions + result.cautions,
+        cautions=cautions + beside(result.cautions, lambda field: names.get(field, field)),
     )
 
 
@@ -548,7 +548,8 @@ def series(case: SeriesCase) -> SeriesFound:
     cautions = check(case)
     n = round(case.stages)
     washers = tuple(Washer(kind="drum", e10=case.e10, out_pct=case.last_pct if i == n - 1 else case.out_pct) for i in range(n))
-    result = wash(feed_pct=case.feed_pct, x0=case.x0, washers=washers, df=case.df, y_in=case.y_in)
+    with as_named(_alike):
+        result = wash(feed_pct=case.feed_pct, x0=case.x0, washers=washers, df=case.df, y_in=case.y_in)
     return SeriesFound(
         loss_kg_adt=result.loss_kg_adt,
         recovered_pct=result.recovered_pct,
@@ -556,8 +557,13 @@ def series(case: SeriesCase) -> SeriesFound:
         pressed=float(sum(s.pressed for s in result.stages)),
         to_evaporators=result.to_evaporators,
         solids_pct=result.solids_pct,
-        cautions=cautions + result.cautions,
+        cautions=cautions + beside(result.cautions, _alike),
     )
+
+
+def _alike(name: str) -> str:
+    """e10_2 of the solver is e10 of stages alike, out_2 their consistency."""
+    return {"out": "out_pct", "e10": "e10"}.get(name.rpartition("_")[0], name)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

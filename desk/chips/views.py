@@ -226,6 +226,18 @@ def _worked(v: dict, basis: str, plan) -> Worked:
     return Worked(model="chips.belt", case=case, result=belts.belt_found(case))
 
 
+def _well_of(field: str) -> str:
+    """The well that a field of the case was typed in; what belongs to none of them stands at the first share."""
+    group, _, rest = field.partition(".")
+    number, _, name = rest.partition(".")
+    if group == "classes":
+        return CLASSES[int(number) - 1][0] if number.isdigit() else "c4"
+    of_part = {"share": "share", "moisture_pct": "moisture", "rho_b": "rho"}.get(name)
+    if group == "parts" and of_part and number.isdigit():
+        return f"{of_part}_{int(number) - 1}"
+    return {"presteam_min": "presteam", "feed_t_h": "feed_t_h"}.get(field, "share_0")
+
+
 @require_safe
 def belt(request):
     """The larch belt: mix, moisture, thickness, presteaming; kappa of every class in the same cook; piles; what was seen."""
@@ -262,7 +274,7 @@ def belt(request):
             worked = _worked(v | shares, basis, plan)
             result = worked.result.belt
         except ImpossibleInput as refusal:
-            errors |= {"c4" if p.field == "classes" else p.field: f"{p.text[0].upper()}{p.text[1:]}" for p in refusal.problems}
+            errors |= {_well_of(p.field): f"{p.text[0].upper()}{p.text[1:]}" for p in refusal.problems}
         except CoreError as failure:
             errors["share_0"] = str(failure)
     for w, start in zip((*wells, *classes), (*_wells(state, unit), *CLASS_WELLS), strict=True):

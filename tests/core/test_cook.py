@@ -1,5 +1,6 @@
 """Chips and cook: check values that no plain-number model carries, and laws of the cook."""
 
+import dataclasses
 import math
 from dataclasses import replace
 
@@ -414,6 +415,18 @@ class ContinuousCook(SimpleTestCase):
         still = continuous.cooked_through("alder", HARD_CHARGE, self.ZONES, 4.6)[1].kappa
         for plug in course:
             self.assertAlmostEqual(plug.kappa, still, delta=0.15)
+
+    def test_the_edge_of_a_zone_is_no_rise_and_a_steep_heating_zone_is_one(self):
+        def rises(zones):
+            told = continuous.cooked_through("alder", HARD_CHARGE, zones, 4.6, feed_c=100)[1].cautions
+            return [c.text for c in told if "°C/min" in c.text]
+
+        def heated_in(volume_m3):
+            return rises(tuple(dataclasses.replace(z, volume_m3=volume_m3) if z.kind == "heat" else z for z in self.ZONES))
+
+        self.assertEqual(heated_in(12.0), [])
+        self.assertEqual(len(heated_in(8.0)), 1)
+        self.assertTrue(heated_in(1.0)[0].startswith("act: 112 to 160 °C"), heated_in(1.0))
 
     @given(st.floats(3.5, 6.0))
     def test_what_entered_before_the_wash_zone_was_cooked_at_the_old_rate(self, after):
