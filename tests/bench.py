@@ -69,7 +69,7 @@ def the_line() -> None:
     from scipy.sparse.linalg import spsolve
 
     from core.bleach import unit as bleaching
-    from core.cook import unit as cooking
+    from core.cook import kinetic
     from core.line.steady import _Draws, _System, solve
     from core.mill.reading import read_mill
     from core.mill.run import solve_mill
@@ -92,7 +92,7 @@ def the_line() -> None:
     line(f"one bare SciPy sparse solve of its {system.size} unknowns", bare, "ms", note=note)
 
     def cold():
-        cooking.cooked.cache_clear()
+        kinetic._cooked.cache_clear()
         bleaching._bleached.cache_clear()
         solve_mill(mill, now.running)
 

@@ -6,6 +6,7 @@ was not measured stands as it stands now, and settings as they were in force the
 
 import math
 from bisect import bisect_right
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 
@@ -94,9 +95,13 @@ def learners(mill: Mill, line: Line) -> dict[str, tuple[PlanRow, ...]]:
 
 
 def teachers(mill: Mill, line: Line, unit: str) -> tuple[PlanRow, ...]:
-    """The rows that tell a unit's constants: of its own pulp, and of the kappa of pulp that goes on from it as it is."""
+    """The rows that tell a unit's constants: of its own pulp, and of the kappa of pulp that goes on from it as it is.
+
+    A loss that two lines of washers name as theirs tells neither: a sample of it does not say whose mat it was.
+    """
     tests = {t for c in line.acting[unit].constants() for t in c.tests}
-    own = {getattr(line.acting[unit], "loss_row", "")}
+    named = Counter(getattr(plan, "loss_row", "") for plan in line.acting.values())
+    own = {row for row in (getattr(line.acting[unit], "loss_row", ""),) if named[row] == 1}
     found = [r for r in mill.plan.values() if r.test in tests and (r.unit == unit or r.id in own)]
     if "kappa" in tests and not any(r.test == "kappa" for r in found):
         found += _further_down(mill, line, unit)

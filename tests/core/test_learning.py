@@ -143,6 +143,16 @@ class NotTold(Line):
         self.assertIsInstance(learn(self.mill, self.line, "K.post", []), Infeasible)
         self.assertNotIn("K.post", self.learners)
 
+    def test_a_loss_that_two_lines_of_washers_share_teaches_neither(self):
+        self.assertEqual(self.mill.wash_plans["K.larch.wash"].loss_row, self.mill.wash_plans["K.alder.wash"].loss_row)
+        self.assertEqual([u for u in self.learners if u.endswith(".wash")], ["S.wash"])
+        alone = json.loads(DOCUMENT.read_text())
+        next(u for u in alone["units"] if u["id"] == "K.alder.wash")["acts"]["loss_row"] = ""
+        mill = read_mill(alone)
+        line = solve_mill(mill, Running(feeds={}, gives=self.gives, filler_t_h=1.6))
+        self.assertEqual([r.id for r in teachers(mill, line, "K.larch.wash")], ["K.last_mat.soda_loss"])
+        self.assertEqual(teachers(mill, line, "K.alder.wash"), ())
+
     def test_a_constant_that_comes_later_waits_for_samples(self):
         held = learn(self.mill, self.line, "M.tmp", self.sampled("M.tmp", {"e0_factor": 1.1}, n=12)).held
         self.assertEqual(held, ("CSF0: 25 samples at least",))
