@@ -100,12 +100,29 @@ def teachers(mill: Mill, line: Line, unit: str) -> tuple[PlanRow, ...]:
     A loss that two lines of washers name as theirs tells neither: a sample of it does not say whose mat it was.
     """
     tests = {t for c in line.acting[unit].constants() for t in c.tests}
-    named = Counter(getattr(plan, "loss_row", "") for plan in line.acting.values())
-    own = {row for row in (getattr(line.acting[unit], "loss_row", ""),) if named[row] == 1}
+    own = {getattr(line.acting[unit], "loss_row", "")} - _shared(line)
     found = [r for r in mill.plan.values() if r.test in tests and (r.unit == unit or r.id in own)]
     if "kappa" in tests and not any(r.test == "kappa" for r in found):
         found += _further_down(mill, line, unit)
     return tuple(found)
+
+
+def _shared(line: Line) -> set[str]:
+    named = Counter(getattr(plan, "loss_row", "") for plan in line.acting.values())
+    return {row for row, times in named.items() if times > 1}
+
+
+def untaught(mill: Mill, line: Line) -> dict[str, str]:
+    """The units with constants of their own that no row teaches, and why, in the order of the line."""
+    told, shared = learners(mill, line), _shared(line)
+    result = {}
+    for u in mill.units:
+        if u.id in told or u.id not in line.acting or not line.acting[u.id].constants():
+            continue
+        row = mill.plan.get(getattr(line.acting[u.id], "loss_row", ""))
+        between = row is not None and row.id in shared
+        result[u.id] = f"{row.place} is read for several lines together" if row and between else "no row reads what it gives"
+    return result
 
 
 def _further_down(mill: Mill, line: Line, unit: str) -> list[PlanRow]:

@@ -13,6 +13,7 @@ from django.views.decorators.http import require_http_methods, require_safe
 
 from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.lab.methods import TESTS
+from core.mill.learning import untaught
 from desk.kit.fit_plot import fit_plot
 from desk.kit.text import whole
 from desk.mill import learning
@@ -45,7 +46,8 @@ def listing(request):
         }
         for unit, taught in units.items()
     ]
-    return render(request, "mill/learn_list.html", {"rows": rows})
+    rest = [(learning.title_of(state, unit), why) for unit, why in untaught(state.mill, state.line).items()]
+    return render(request, "mill/learn_list.html", {"rows": rows, "untaught": rest})
 
 
 def _fitting(request, state, unit: str):

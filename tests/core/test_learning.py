@@ -11,7 +11,7 @@ from django.test import SimpleTestCase, tag
 from core.errors import Infeasible
 from core.lab.methods import TESTS
 from core.learn import LEAST, Constant, Problem, rms, settle, softened_prior
-from core.mill.learning import History, InForce, Sample, learn, learners, teachers
+from core.mill.learning import History, InForce, Sample, learn, learners, teachers, untaught
 from core.mill.reading import read_mill
 from core.mill.run import Running, solve_mill
 from core.mill.signals import MEANS
@@ -146,6 +146,10 @@ class NotTold(Line):
     def test_a_loss_that_two_lines_of_washers_share_teaches_neither(self):
         self.assertEqual(self.mill.wash_plans["K.larch.wash"].loss_row, self.mill.wash_plans["K.alder.wash"].loss_row)
         self.assertEqual([u for u in self.learners if u.endswith(".wash")], ["S.wash"])
+        why = untaught(self.mill, self.line)
+        self.assertEqual(why["K.larch.wash"], "K last washer mat is read for several lines together")
+        self.assertEqual(why["K.post"], "no row reads what it gives")
+        self.assertFalse(set(why) & set(self.learners))
         alone = json.loads(DOCUMENT.read_text())
         next(u for u in alone["units"] if u["id"] == "K.alder.wash")["acts"]["loss_row"] = ""
         mill = read_mill(alone)
