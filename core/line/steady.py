@@ -27,6 +27,7 @@ TOLERANCE = 1e-11
 GOOD_STEP = 0.02
 CLOSURE_TOLERANCE = 1e-9
 MOST_CONDITION = 1e12
+ASTRAY = 1e12  # of a tank, or t/h: no draw is ever so large
 GROWN = 1e6  # times what is fed: the line is looked at for a loop without a bleed
 # units stand in the order of the fibre; columns are too short for panels to pay
 AS_IT_FLOWS: dict[str, Any] = {"permc_spec": "NATURAL", "diag_pivot_thresh": 0.01, "relax": 1, "panel_size": 1}
@@ -275,7 +276,7 @@ def _first_guess(system: _System) -> tuple[Vector, Vector]:
         solids = carried @ SUSPENDED
         if (empty := np.flatnonzero(draws.by_solids & (solids <= 0.0) & (draws.right > 0.0))).size:
             d = network.draws[int(empty[0])]
-            raise UnsolvableNetwork(Problem(d.id, f"asks {d.target:g} t/h of solids of {d.tank}, which holds none"))
+            raise UnsolvableNetwork(Problem(d.tank, f"holds no solids, and {_t_h(d.target)} are asked of it"))
         carried = np.where((draws.by_solids & (solids <= 0.0))[:, None], SUSPENDED, carried)
         factors = system.factors(still, carried)
         x = factors.solve(system.right)
@@ -308,6 +309,8 @@ def _refine(system: _System, x: Vector, phi: Vector) -> tuple[Vector, Vector, Ve
         step = factors.solve(-miss)
         x[: n * N] += step[: n * N]
         z = z + step[n * N :]
+        if system.m and not float(np.abs(z).max()) < ASTRAY:
+            break
     where = int(np.abs(miss).argmax())
     place = network.units[where // N].id if where < n * N else network.draws[where - n * N].to
     raise NotSolved("the line", MOST_PASSES, worst, place)
@@ -320,8 +323,7 @@ def solve(network: Network, start: Solution | None = None) -> Solution:
     dry) or a loop gives nothing up; NotSolved when the draws do not settle in 30 passes.
     """
     system = _System(network, _Draws(network))
-    guess = _first_guess(system) if start is None else (np.concatenate([start.into.ravel(), start.drawn]), start.drawn)
-    into, drawn, carried, passes = _refine(system, *guess)
+    into, drawn, carried, passes = _settled(system, start)
     after = _after(network, into)
     whole = np.where(np.abs(drawn) > 0.0, drawn, 1.0)
     compositions = carried / whole[:, None]
@@ -343,6 +345,16 @@ def solve(network: Network, start: Solution | None = None) -> Solution:
         arrives=arrives,
         **quality,
     )
+
+
+def _settled(system: _System, start: Solution | None) -> tuple[Vector, Vector, Vector, int]:
+    """The line from another solution where that leads anywhere; else from nothing, which says why where there is none."""
+    if start is not None:
+        try:
+            return _refine(system, np.concatenate([start.into.ravel(), start.drawn]), start.drawn)
+        except (UnsolvableNetwork, NotSolved):
+            pass
+    return _refine(system, *_first_guess(system))
 
 
 def _after(network: Network, into: Vector) -> Vector:
@@ -377,9 +389,9 @@ def _refuse_backwards(network: Network, draws: _Draws, drawn: Vector, compositio
             if d.kind is DrawKind.DILUTE:
                 text = f"cannot be thinned to {100 * d.target:g} %: what comes in is thinner than that"
             elif d.kind is DrawKind.KEEP:
-                text = f"gets more than its draws take, by {-q:.3g} t/h: it needs no make-up"
+                text = f"gets more than its draws take, by {_t_h(-q)}: it needs no make-up"
             else:
-                text = f"would run backwards ({q:.3g} t/h)"
+                text = f"would run backwards ({_t_h(q)})"
             bad.append(Problem(d.to, text))
     taken: dict[tuple[str, str], Vector] = {}
     for d, flows in zip(network.draws, drawn[:, None] * compositions, strict=True):
@@ -392,12 +404,17 @@ def _refuse_backwards(network: Network, draws: _Draws, drawn: Vector, compositio
         left = float((after[network.index[d.tank]] * way.shares - taken[d.tank, d.rest]).sum())
         if left < -1e-7 * scale:
             if d.kind is DrawKind.THICKEN:
-                text = f"cannot leave at {100 * d.target:g} %: it comes in thicker, {-left:.3g} t/h of liquor are missing"
+                text = f"cannot leave at {100 * d.target:g} %: it comes in thicker, {_t_h(-left)} of liquor are missing"
             else:
-                text = f"is drawn dry: {-left:.3g} t/h more are asked than come in"
+                text = f"is drawn dry: {_t_h(-left)} more are asked than come in"
             bad.append(Problem(d.tank, text))
     if bad:
         raise UnsolvableNetwork(*dict.fromkeys(bad))
+
+
+def _t_h(flow: float) -> str:
+    """A flow in words: three figures, and never a power of ten."""
+    return f"{flow:.0f} t/h" if abs(flow) >= 100.0 else f"{flow:.3g} t/h"
 
 
 def _closure(network: Network, into: Vector, after: Vector, drawn: Vector, compositions: Vector) -> Vector:

@@ -11,6 +11,7 @@ from django.views.decorators.http import require_POST, require_safe
 from core.errors import CoreError, ImpossibleInput
 from desk.kit.templatetags.vat import figure
 from desk.kit.text import whole
+from desk.mill import in_force
 from desk.mill import line_case as cases
 from desk.mill.context import state_of
 from desk.mill.models import HeldLine
@@ -125,7 +126,7 @@ def _page(request, data: dict, *, why: str = "", refused: str = "", field: str =
         try:
             carried = cases.carry(state, wanted, request.schools)
         except CoreError as failure:
-            trouble = str(failure)
+            trouble = in_force.why_not(state.mill, failure)
     changes = _changes(state, wanted, typed, errors)
     units = {c.target for c in changes if c.target}
     context = {

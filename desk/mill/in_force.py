@@ -4,7 +4,7 @@ back."""
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from core.errors import ImpossibleInput, Problem
+from core.errors import CoreError, ImpossibleInput, Problem
 from core.line.acting import Line
 from core.mill.run import solve_mill
 from core.quantity import Quantity
@@ -48,6 +48,16 @@ class Change:
                 f"{midline(q.label)} {self.before[k]:.{q.decimals}f} to {self.after[k]:.{q.decimals}f} {q.unit}".strip()
             )
         return ", ".join(told)
+
+
+def why_not(mill, failure: CoreError) -> str:
+    """A line that cannot be run, in a sentence with the titles of its units."""
+    titles = {u.id: u.title for u in mill.units}
+    if isinstance(failure, ImpossibleInput):
+        told = "; ".join(f"{titles.get(p.field, p.field)} {p.text}" for p in failure.problems)
+    else:
+        told = str(failure)
+    return f"The line cannot be run so: {told}."
 
 
 def weigh(state, unit: str, values: Mapping[str, float]) -> Change:

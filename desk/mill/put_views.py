@@ -78,6 +78,7 @@ def put(request):
     back = own_path(request, data.get("back", ""), reverse("shift:home"))
     record = state.put_in_force.get(unit)
     values, errors = _typed(data, plan)
+    said = plan.settable()
     why, change = data.get("why", ""), None
     try:
         if not errors:
@@ -87,12 +88,16 @@ def put(request):
                 made = in_force.put(change=change, why=why, by=request.user, now=request.now, seen=seen)
                 messages.success(request, f"{made.says}.")
                 return redirect(back)
-    except ImpossibleInput as refusal:
-        for p in refusal.problems:
-            errors[p.field.removeprefix(f"{unit}.")] = f"{p.text}" if p.field in ("why", "unit") else f"{p.field} {p.text}"
     except CoreError as failure:
-        errors["unit"] = f"The line cannot be run so: {failure}"
-    before, said = plan.settings(), plan.settable()
+        problems = failure.problems if isinstance(failure, ImpossibleInput) else ()
+        named = [(p.field.removeprefix(f"{unit}."), p.text) for p in problems]
+        own = {
+            name: f"{said[name].label} {text}" if name in said else text
+            for name, text in named
+            if name in (*said, "why", "unit")
+        }
+        errors |= own or {"unit": in_force.why_not(state.mill, failure)}
+    before = plan.settings()
     rows = [
         {
             "name": name,

@@ -2,6 +2,7 @@
 
 from django.test import TestCase
 
+from desk.log.models import Kind, Record
 from tests import make
 
 WASH = ("K.larch.wash", "K.alder.wash", "K.post", "S.wash")
@@ -101,3 +102,21 @@ class Upstream(TestCase):
                 answer = self.client.get(path)
                 self.assertEqual(answer.status_code, 200)
                 self.assertNotRegex(answer.content.decode(), r"\b(nan|inf|Infinity)\b")
+
+    def test_what_the_line_cannot_do_is_said_in_words_and_nothing_is_put_in_force(self):
+        before = Record.objects.filter(kind=Kind.SETPOINT).count()
+        for unit, values, told in (
+            ("S.bagasse", {"feed_t_h": "0"}, "bagasse tower holds no solids"),
+            ("K.larch.chips", {"feed_t_h": "300"}, "kraft bleach cannot leave at 10 %"),
+            ("K.larch.chips", {"feed_t_h": "3000"}, "Feed is 3000 t/h OD; it must be at most 1000 t/h OD"),
+            ("K.larch.cook", {"ea_pct_naoh": "99"}, "EA on wood is 99"),
+            ("K.larch.cook", {"ea_pct_naoh": "much"}, "is “much”; it must be a number"),
+        ):
+            with self.subTest(unit=unit, values=values):
+                looked = self.client.get("/mill/put/", {"unit": unit, **values})
+                self.assertContains(looked, told)
+                sent = {"unit": unit, "why": "to see", "seen": 0, "back": "/", **values}
+                refused = self.client.post("/mill/put/", sent)
+                self.assertContains(refused, told, status_code=422)
+                self.assertContains(refused, f'value="{next(iter(values.values()))}"', status_code=422)  # what was typed stays
+        self.assertEqual(Record.objects.filter(kind=Kind.SETPOINT).count(), before)
