@@ -435,7 +435,8 @@ def sequence(request):
                     well = rows[int(where[1:]) - 1]["wells"][SETTING.index(what) if what in SETTING else 0]
                     well["error"] = f"{well['label']} {p.text}"
                 else:
-                    next((w for w in wells if w["name"] == p.field), wells[0])["error"] = f"{p.field} {p.text}"
+                    well = next((w for w in wells if w["name"] == p.field), None)
+                    (well or wells[0])["error"] = f"{well['label'] if well else p.field} {p.text}"
     context["errors"] = [w["error"] for w in (*wells, *_all(rows)) if w["error"]]
     return render_bench(request, "bleach/sequence", context)
 

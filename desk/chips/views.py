@@ -274,7 +274,9 @@ def belt(request):
             worked = _worked(v | shares, basis, plan)
             result = worked.result.belt
         except ImpossibleInput as refusal:
-            errors |= {_well_of(p.field): f"{p.text[0].upper()}{p.text[1:]}" for p in refusal.problems}
+            labels = {w["name"]: w["label"] for w in wells}
+            for name, text in ((_well_of(p.field), p.text) for p in refusal.problems):
+                errors[name] = f"{labels[name]} {text}" if name in labels else f"{text[0].upper()}{text[1:]}"
         except CoreError as failure:
             errors["share_0"] = str(failure)
     for w, start in zip((*wells, *classes), (*_wells(state, unit), *CLASS_WELLS), strict=True):

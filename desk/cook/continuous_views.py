@@ -86,7 +86,8 @@ def vessel(request):
             context["beside"] = beside(state, result[0]) if result else []
         except ImpossibleInput as refusal:
             for problem in refusal.problems:
-                next((w for w in every if w["name"] == problem.field), every[0])["error"] = f"{problem.field} {problem.text}"
+                well = next((w for w in every if w["name"] == problem.field), None)
+                (well or every[0])["error"] = f"{well['label'] if well else problem.field} {problem.text}"
         except CoreError as failure:
             every[0]["error"] = str(failure)
     if request.method == "POST":

@@ -52,15 +52,16 @@ class Well:
     def read(self, data: Mapping[str, str]) -> dict[str, Any]:
         """The well as typed: text, value (None when refused) and the error in words."""
         text, value, error = data.get(self.name, f"{self.start:g}"), None, ""
+        per = f" {self.unit}" if self.unit else ""
         try:
             number = typed_number(text)
             if self.low <= number <= self.high:
                 value = number
             else:
                 hint = " On dry basis?" if self.unit == "% wet" and number > self.high else ""
-                error = f"{self.label} is {number:g} {self.unit}; it must be {self.low:g} to {self.high:g} {self.unit}.{hint}"
+                error = f"{self.label} is {number:g}{per}; it must be {self.low:g} to {self.high:g}{per}.{hint}"
         except ValueError:
-            error = f"{self.label} is “{text}”; it must be a number, {self.low:g} to {self.high:g} {self.unit}"
+            error = f"{self.label} is “{text}”; it must be a number, {self.low:g} to {self.high:g}{per}"
         return {"name": self.name, "label": self.label, "unit": self.unit, "text": text, "value": value, "error": error}
 
 

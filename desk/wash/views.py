@@ -304,7 +304,9 @@ def line(request):
         except ImpossibleInput as refusal:
             by = {w["name"]: w for w in every}
             for p in refusal.problems:
-                by.get(_well_of(p.field), wells[0])["error"] = f"{p.field} {p.text}"
+                well = by.get(_well_of(p.field))
+                label = "the dilution factor that it makes" if p.field == "df" else well["label"] if well else p.field
+                (well or wells[0])["error"] = f"{label[:1].upper()}{label[1:]} {p.text}"
     context["errors"] = [w["error"] for w in every if w["error"]]
     return render_bench(request, "wash/line", context)
 
