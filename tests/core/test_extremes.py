@@ -12,6 +12,7 @@ from core.errors import CoreError, ImpossibleInput
 from core.mill.reading import read_mill
 from core.mill.run import Running, solve_mill
 from desk.shift.demo import DOCUMENT
+from tests import second_mill
 
 COMBINED = 60
 
@@ -36,11 +37,17 @@ def numbers_of(thing, depth: int = 3):
 
 @tag("core")
 class Extremes(SimpleTestCase):
+    least, units_at_once = 80, 4
+
+    @staticmethod
+    def document() -> dict:
+        return json.loads(DOCUMENT.read_text())
+
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        cls.mill = read_mill(json.loads(DOCUMENT.read_text()))
-        cls.gives = {k: 16.0 * s for k, s in cls.mill.grades["EX70"].shares.items()}
+        cls.mill = read_mill(cls.document())
+        cls.gives = {k: 16.0 * s for k, s in next(iter(cls.mill.grades.values())).shares.items()}
         cls.base = solve_mill(cls.mill, Running(feeds={}, gives=cls.gives, filler_t_h=1.6))
 
     def run_line(self, settings):
@@ -85,14 +92,14 @@ class Extremes(SimpleTestCase):
                         if line is not None:
                             ran += 1
                             self.assertRuns(line)
-        self.assertGreater(ran, 80)
+        self.assertGreater(ran, self.least)
 
     def test_several_units_moved_at_once(self):
         chance, ran = random.Random(11), 0
         units = [(key, plan) for key, plan in self.base.acting.items() if plan.settable()]
         for trial in range(COMBINED):
             settings = {}
-            for key, plan in chance.sample(units, 4):
+            for key, plan in chance.sample(units, self.units_at_once):
                 said = plan.settable()
                 name = chance.choice(sorted(said))
                 value = plan.settings()[name] * chance.uniform(0.6, 1.5)
@@ -128,3 +135,13 @@ class Extremes(SimpleTestCase):
                 for unit, acts in cold.acts.items():
                     if acts.kappa is not None:
                         self.assertAlmostEqual(warm.acts[unit].kappa, acts.kappa, delta=1e-4 * acts.kappa)
+
+
+class OfAnotherMill(Extremes):
+    """The same of two lines without kraft, under other names."""
+
+    least, units_at_once = 6, 2
+
+    @staticmethod
+    def document() -> dict:
+        return second_mill.document()
