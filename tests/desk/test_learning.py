@@ -4,8 +4,9 @@ import re
 from datetime import timedelta
 from html import unescape
 
-from django.test import TestCase
+from django.test import SimpleTestCase, TestCase
 
+from desk.kit.fit_plot import fit_plot
 from desk.log.models import Kind, Record
 from desk.mill import learning
 from desk.mill.models import UnitFit
@@ -145,3 +146,14 @@ class Learning(TestCase):
         told = b"".join(self.client.post("/mill/learn/M.tmp/", {"choice": "fit"}).streaming_content).decode()
         self.assertIn("a fit wants 8 at least", told)
         self.assertFalse(UnitFit.objects.exists())
+
+
+class Plot(SimpleTestCase):
+    def test_dots_stay_on_the_axes_and_a_perfect_fit_lies_on_the_line(self):
+        for lab in ([30.0], [28.0, 30.5, 41.0], [5.0] * 4):
+            plot = fit_plot(lab, [v + 2.0 for v in lab], lab)
+            for dot in (*plot["default"], *plot["fit"]):
+                self.assertTrue(40.0 <= float(dot["x"]) <= 420.0 and 20.0 <= float(dot["y"]) <= 300.0, dot)
+            for dot in plot["fit"]:
+                self.assertAlmostEqual((float(dot["x"]) - 40.0) / 380.0, (300.0 - float(dot["y"])) / 280.0, delta=1e-3)
+            self.assertTrue(plot["xt"] and plot["yt"])
