@@ -226,6 +226,8 @@ class BleachPlan:
             "temp_c": setting.temp_c,
             "ph": setting.ph,
             "cons_pct": setting.cons_pct,
+            "brighten_factor": self.brighten_factor,
+            "floor_more": self.floor_more,
         }
 
     def _tower(self, inlet: Inlet) -> Acts:

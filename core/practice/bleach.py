@@ -3,8 +3,9 @@
 from dataclasses import dataclass
 
 from core.bleach.ceilings import CEILING, STRENGTH_MOST_G_L, mind_strength
-from core.bleach.stages import Pulp, Setting, run
+from core.bleach.stages import PUBLISHED, Constants, Pulp, Setting, run
 from core.colour import ks_from_reflectance
+from core.document import same
 from core.errors import Caution
 from core.judge.move import strength_step
 from core.practice.row import Practice, Proposal, Sized, add, cut, feedback
@@ -149,13 +150,16 @@ class BrightCase:
     minutes: float = quantity("Time", "min", possible=(1, 1000), decimals=0, default=167.0)
     temp_c: float = quantity("Temperature", "°C", possible=(5, 100), valid=(65, 80), decimals=0, default=74.0)
     ph: float = quantity("Exit pH", "", possible=(0, 14), valid=(3.3, 4.5), decimals=1, default=3.8)
+    kappa_in: float = quantity("Kappa into D1", "", possible=(0.1, 100), valid=(0.5, 8), decimals=1, default=2.0)
+    brighten_factor: float = same(Constants, "brighten_factor", default=PUBLISHED.brighten_factor)
+    floor_more: float = same(Constants, "floor_more", default=PUBLISHED.floor_more)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BrightMove(Proposal):
     before: float = figure("ClO₂ now", "kg/ADt", decimals=1, equation="as it is")
     after: float = figure("ClO₂ then", "kg/ADt", decimals=1, equation="−0.7 e/g, 3 at most; none where some is left")
-    gain: float = figure("Points a kg/ADt", "", decimals=2, equation="stage model at this charge")
+    gain: float = figure("Points a kg/ADt", "", decimals=2, equation="stage model at this charge, with this mill’s constants")
     ph: float = figure("Or pH to", "", decimals=1, equation="3.8 where chemical is left (B4)")
     temp_c: float = figure("and temperature to", "°C", decimals=0, equation="+ 3 °C (B4), 5 at most")
     expected: float = figure("Brightness then", "% ISO", decimals=1, equation="brightness + g Δ")
@@ -180,10 +184,12 @@ _B3 = {"iso_pct": 85.0, "target": 86.0, "residual_g_l": 0.0, "clo2_kg": 2.9}
 def brightness_move(case: BrightCase) -> BrightMove:
     """With chemical left it is pH and heat, not charge; near the ceiling nothing is chased. Raises: ImpossibleInput."""
     cautions = check(case)
-    pulp = Pulp(kappa=2.0, ks=ks_from_reflectance(case.before_pct / 100.0), mn=3.0)
+    pulp = Pulp(kappa=case.kappa_in, ks=ks_from_reflectance(case.before_pct / 100.0), mn=3.0)
+    own = Constants(brighten_factor=case.brighten_factor, floor_more=case.floor_more)
 
     def at(kg: float) -> float:
-        return run("D1", pulp, Setting(charge=kg / AD, minutes=case.minutes, temp_c=case.temp_c, ph=case.ph)).pulp.iso
+        setting = Setting(charge=kg / AD, minutes=case.minutes, temp_c=case.temp_c, ph=case.ph)
+        return run("D1", pulp, setting, own=own).pulp.iso
 
     tried = 0.5 if case.clo2_kg + 0.5 <= MOST_ADT["D1"] else -0.5
     gain = (at(case.clo2_kg + tried) - at(case.clo2_kg)) / tried
@@ -562,7 +568,16 @@ add(
         gate=G1,
         most="3 kg/ADt",
         school="Some set D1’s pH before the charge, some after.",
-        solved={"clo2_kg": "clo2_kg", "before_pct": "iso_in", "minutes": "minutes", "temp_c": "temp_c", "ph": "ph"},
+        solved={
+            "clo2_kg": "clo2_kg",
+            "before_pct": "iso_in",
+            "minutes": "minutes",
+            "temp_c": "temp_c",
+            "ph": "ph",
+            "kappa_in": "kappa_in",
+            "brighten_factor": "brighten_factor",
+            "floor_more": "floor_more",
+        },
     ),
     Practice(
         id="B5",

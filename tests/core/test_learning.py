@@ -15,6 +15,8 @@ from core.mill.learning import History, InForce, Sample, learn, learners, teache
 from core.mill.reading import read_mill
 from core.mill.run import Running, solve_mill
 from core.mill.signals import MEANS
+from core.practice.bleach import BrightCase, brightness_move
+from core.practice.row import ROWS
 from desk.shift.demo import DOCUMENT
 
 HOUR = 60.0
@@ -171,6 +173,23 @@ class NotTold(Line):
         wild = [replace(s, value=s.value + 300.0) if i == 7 else s for i, s in enumerate(samples)]
         clean, dirty = (learn(self.mill, self.line, "M.tmp", x).values["e0_factor"] for x in (samples, wild))
         self.assertAlmostEqual(clean, dirty, delta=0.02)
+
+    def test_a_move_is_sized_as_the_line_answers_with_the_constants_in_use(self):
+        row = ROWS["B3"]
+        stage = next(r.stage for r in self.mill.plan.values() if r.unit == "K.bleach" and r.test == "brightness" and r.stage)
+        name, step = f"charge.{stage}", 0.5
+        for factor in (0.6, 1.0, 1.5):
+            mine = {"K.bleach": {"brighten_factor": factor}}
+            line = self.run_line(constants=mine)
+            facts = line.facts("K.bleach", stage)
+            self.assertEqual(facts["brighten_factor"], factor)
+            wells = {well: facts[of] for well, of in row.solved.items()}
+            gain = brightness_move(BrightCase(iso_pct=80.0, target=84.0, residual_g_l=0.0, **wells)).gain
+            charge = line.acting["K.bleach"].settings()[name] + step
+            more = self.run_line(constants=mine, settings={"K.bleach": {name: charge}})
+            answer = (more.acts["K.bleach"].iso_pct - line.acts["K.bleach"].iso_pct) / step
+            with self.subTest(factor=factor, gain=gain, answer=answer):
+                self.assertAlmostEqual(gain, answer, delta=0.25 * answer)
 
     def test_values_of_a_unit_that_is_gone_are_left_aside(self):
         line = self.run_line(constants={"Z.gone": {"rate_factor": 2.0}, "K.larch.o2": {"no_such": 9.0}})
