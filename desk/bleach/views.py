@@ -30,7 +30,7 @@ from core.wash.oxygen import WOODS
 from desk.bleach import tanks as book
 from desk.bleach.drawings import FORMULA, sequence_picture
 from desk.cases.benches import Bench, bench_view, case_held, held_case
-from desk.kit.bench import Well, read_wells, render_bench, typed_number
+from desk.kit.bench import Well, read_wells, refuse_well, render_bench, typed_number
 from desk.kit.templatetags.vat import clock, dayclock
 from desk.kit.text import whole
 from desk.mill.beside import beside, bias_of
@@ -435,8 +435,7 @@ def sequence(request):
                     well = rows[int(where[1:]) - 1]["wells"][SETTING.index(what) if what in SETTING else 0]
                     well["error"] = f"{well['label']} {p.text}"
                 else:
-                    well = next((w for w in wells if w["name"] == p.field), None)
-                    (well or wells[0])["error"] = f"{well['label'] if well else p.field} {p.text}"
+                    refuse_well(wells, p.field, p.text)
     context["errors"] = [w["error"] for w in (*wells, *_all(rows)) if w["error"]]
     return render_bench(request, "bleach/sequence", context)
 

@@ -21,7 +21,7 @@ from desk.cases.benches import case_held, held_case
 from desk.cook import actions
 from desk.cook.drawings import vessel_picture
 from desk.cook.views import band_of, station
-from desk.kit.bench import Well, render_bench
+from desk.kit.bench import Well, refuse_well, render_bench
 from desk.kit.templatetags.vat import clock
 from desk.mill.beside import beside
 from desk.mill.context import state_of
@@ -86,8 +86,7 @@ def vessel(request):
             context["beside"] = beside(state, result[0]) if result else []
         except ImpossibleInput as refusal:
             for problem in refusal.problems:
-                well = next((w for w in every if w["name"] == problem.field), None)
-                (well or every[0])["error"] = f"{well['label'] if well else problem.field} {problem.text}"
+                refuse_well(every, problem.field, problem.text)
         except CoreError as failure:
             every[0]["error"] = str(failure)
     if request.method == "POST":

@@ -1,7 +1,7 @@
 """The bench: a form made from a core case, its answer, and the way both reach the page."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -63,6 +63,12 @@ class Well:
         except ValueError:
             error = f"{self.label} is “{text}”; it must be a number, {self.low:g} to {self.high:g}{per}"
         return {"name": self.name, "label": self.label, "unit": self.unit, "text": text, "value": value, "error": error}
+
+
+def refuse_well(wells: Sequence[dict[str, Any]], name: str, text: str, *, called: str = "") -> None:
+    """What a model refuses, at its well by the well's label or as it is `called`; at the first where no well is to blame."""
+    well = next((w for w in wells if w["name"] == name), None)
+    (well or wells[0])["error"] = f"{called or (well['label'] if well else name)} {text}"
 
 
 def read_wells(data: Mapping[str, str], wells) -> tuple[list[dict[str, Any]], dict[str, float]]:

@@ -41,9 +41,13 @@ def opening(placement, state, *, newest: Mapping[str, Record]) -> Opening:
     for name, value in placement.opens.items():
         values[name], came[name] = value, "set-up"
     facts = state.line.facts(placement.unit, placement.stage) if placement.unit else {}
+    plan = mill.settable.get(placement.unit)
+    published = {c.field: c.default for c in plan.constants()} if plan is not None else {}
     for name, fact in practice.solved.items():
         if fact in facts and not said[name].problem(facts[fact]):
-            values[name], came[name] = _rounded(facts[fact], said[name].decimals), "solved"
+            own = "default" if facts[fact] == published.get(fact) else "this mill’s own"
+            values[name] = _rounded(facts[fact], said[name].decimals)
+            came[name] = own if fact in published else "solved"
     if placement.band:
         band = mill.band(mill.plan[placement.band], state.grade)
         for name, of in OF_BAND.items():

@@ -19,7 +19,7 @@ from core.wash import line as washing
 from core.wash.line import KINDS, Prices, WashCase, Washer, WashFound, wash_line
 from core.wash.unit import WashPlan
 from desk.cases.benches import Bench, bench_view, held_case
-from desk.kit.bench import Well, read_wells, render_bench
+from desk.kit.bench import Well, read_wells, refuse_well, render_bench
 from desk.kit.templatetags.vat import clock
 from desk.kit.text import whole
 from desk.kit.writing import writing
@@ -302,11 +302,9 @@ def line(request):
                 asked = {"unit": key, **moved, "back": request.get_full_path()}
                 context["put"] = f"{reverse('mill:put')}?{urlencode(asked)}"
         except ImpossibleInput as refusal:
-            by = {w["name"]: w for w in every}
             for p in refusal.problems:
-                well = by.get(_well_of(p.field))
-                label = "the dilution factor that it makes" if p.field == "df" else well["label"] if well else p.field
-                (well or wells[0])["error"] = f"{label[:1].upper()}{label[1:]} {p.text}"
+                made = "The dilution factor that it makes" if p.field == "df" else ""
+                refuse_well(every, _well_of(p.field), p.text, called=made)
     context["errors"] = [w["error"] for w in every if w["error"]]
     return render_bench(request, "wash/line", context)
 
