@@ -5,12 +5,14 @@ from datetime import timedelta
 
 from core.chips.reconcile import ReconcileCase, reconcile
 from core.errors import ImpossibleInput, Infeasible
+from core.stock.dilution import fibre_t_h
 from core.unit import ON, Worked
 from desk.instruments.models import Signal
 from desk.instruments.store import Bucket, series
 
 HOURS = 8.0
 BUCKETS = 48
+LEVEL_ERROR = 0.005  # of a full tower, standard deviation of a level gauge: default
 LEAST_READ = 0.8  # of the stretch must be read for a sum of a meter to count
 
 
@@ -74,10 +76,10 @@ def _one(state, key: str, source, wood: tuple[str, ...], names: tuple[str, ...],
         case = ReconcileCase(
             wood_t_h=fed,
             hours=hours,
-            out_t=mean_l_min * 0.06 * source.source.cons_pct / 100.0 * hours,
+            out_t=fibre_t_h(mean_l_min, source.source.cons_pct) * hours,
             rise_t=full_t * (level[-1].mean - level[0].mean) / 100.0,
             share_pct=min(100.0, 100.0 * made / fed),
-            level_sd_t=0.005 * full_t,
+            level_sd_t=LEVEL_ERROR * full_t,
         )
         result = reconcile(case)
     except ImpossibleInput as refusal:

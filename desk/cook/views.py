@@ -5,8 +5,6 @@ import io
 import math
 from dataclasses import replace
 from datetime import timedelta
-from queue import SimpleQueue
-from threading import Thread
 from urllib.parse import urlencode
 
 from django.contrib import messages
@@ -39,6 +37,7 @@ from desk.cook.models import Cook, CookFit
 from desk.cook.running import running_cooks
 from desk.kit.bench import render_bench, typed_number
 from desk.kit.fit_plot import fit_plot
+from desk.kit.long_work import told_while
 from desk.kit.sheet import safe
 from desk.kit.templatetags.vat import clock, signed
 from desk.kit.text import whole
@@ -593,24 +592,17 @@ def _fitting(request, state, species: str):
     """The page of a fit while it runs, line by line: the fit in a thread of its own, each evaluation told as it is done."""
     page = render_to_string("cook/fitting.html", station(request, state, species=species), request)
     start, end = page.split("<!--told-->")
-    heard: SimpleQueue = SimpleQueue()
     blows = actions.blows(species)
-
-    def work() -> None:
-        try:
-            heard.put(("done", fits.fit(species, blows, heard=lambda n: heard.put(("told", n)))))
-        except CoreError as failure:
-            heard.put(("failed", str(failure)))
-
-    Thread(target=work, daemon=True).start()
     yield start
-    while (said := heard.get())[0] == "told":
-        yield f"<p>{said[1]} of at most {fits.MOST_EVALUATIONS} evaluations of {len(blows)} cooks</p>\n"
+    end_is, found = "", None
+    for end_is, found in told_while(lambda tell: fits.fit(species, blows, heard=tell)):
+        if end_is == "told":
+            yield f"<p>{found} of at most {fits.MOST_EVALUATIONS} evaluations of {len(blows)} cooks</p>\n"
     back = reverse("cook:fit", args=[species])
-    if said[0] == "failed":
-        yield f'<p class="msg">It failed: {escape(said[1])}. <a class="lk" href="{back}">Back</a></p>'
+    if end_is == "failed":
+        yield f'<p class="msg">It failed: {escape(found)}. <a class="lk" href="{back}">Back</a></p>'
     else:
-        made = actions.keep_fit(species=species, by=request.user, now=request.now, found=said[1])
+        made = actions.keep_fit(species=species, by=request.user, now=request.now, found=found)
         if isinstance(made, Infeasible):
             yield f'<p class="msg">The tested cooks {escape(made.reason)}. <a class="lk" href="{back}">Back</a></p>'
         else:

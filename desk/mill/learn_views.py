@@ -1,8 +1,5 @@
 """What this mill's samples teach of its units: which can learn, a fit as it runs, before and after, and which is in use."""
 
-from queue import SimpleQueue
-from threading import Thread
-
 from django.contrib import messages
 from django.http import Http404, StreamingHttpResponse
 from django.shortcuts import redirect, render
@@ -11,10 +8,11 @@ from django.urls import reverse
 from django.utils.html import escape
 from django.views.decorators.http import require_http_methods, require_safe
 
-from core.errors import CoreError, ImpossibleInput, Infeasible
+from core.errors import ImpossibleInput, Infeasible
 from core.lab.methods import TESTS
 from core.mill.learning import untaught
 from desk.kit.fit_plot import fit_plot
+from desk.kit.long_work import told_while
 from desk.kit.text import whole
 from desk.mill import learning
 from desk.mill.context import state_of
@@ -54,31 +52,22 @@ def _fitting(request, state, unit: str):
     """The page of a fit while it runs, line by line: the fit in a thread of its own."""
     title = learning.title_of(state, unit)
     start, end = render_to_string("mill/learning.html", {"title": title}, request).split("<!--told-->")
-    heard: SimpleQueue = SimpleQueue()
     samples, in_force = learning.samples_of(state, learning.learners_of(state)[unit]), learning.in_force_of(state)
-
-    def work() -> None:
-        try:
-            found = learning.learn(state.mill, state.line, unit, samples, in_force, heard=lambda: heard.put(("told", None)))
-            heard.put(("done", found))
-        except CoreError as failure:
-            heard.put(("failed", str(failure)))
-
-    Thread(target=work, daemon=True).start()
     yield start
-    count = 0
-    while (said := heard.get())[0] == "told":
-        count += 1
-        if count % TOLD_EVERY == 0:
+    end_is, found = "", None
+    told = told_while(lambda tell: learning.learn(state.mill, state.line, unit, samples, in_force, heard=lambda: tell(None)))
+    for count, said in enumerate(told, start=1):
+        end_is, found = said
+        if end_is == "told" and count % TOLD_EVERY == 0:
             yield f"<p>{count} evaluations</p>\n"
     back = reverse("mill:learn_unit", args=[unit])
     link = f'<a class="lk" href="{back}">Back</a>'
-    if said[0] == "failed":
-        yield f'<p class="msg">It failed: {escape(said[1])}. {link}</p>'
-    elif isinstance(said[1], Infeasible):
-        yield f'<p class="msg">Not fitted: its {said[1].field} {escape(said[1].reason)}. {link}</p>'
+    if end_is == "failed":
+        yield f'<p class="msg">It failed: {escape(found)}. {link}</p>'
+    elif isinstance(found, Infeasible):
+        yield f'<p class="msg">Not fitted: its {found.field} {escape(found.reason)}. {link}</p>'
     else:
-        learning.keep_fit(state=state, unit=unit, found=said[1], by=request.user, now=request.now)
+        learning.keep_fit(state=state, unit=unit, found=found, by=request.user, now=request.now)
         yield f'<p>Kept. {link}</p><meta http-equiv="refresh" content="0;url={back}">'
     yield end
 

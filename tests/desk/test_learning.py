@@ -6,7 +6,9 @@ from html import unescape
 
 from django.test import SimpleTestCase, TestCase
 
+from core.errors import ImpossibleInput, Problem
 from desk.kit.fit_plot import fit_plot
+from desk.kit.long_work import told_while
 from desk.log.models import Kind, Record
 from desk.mill import learning
 from desk.mill.models import UnitFit
@@ -157,3 +159,22 @@ class Plot(SimpleTestCase):
             for dot in plot["fit"]:
                 self.assertAlmostEqual((float(dot["x"]) - 40.0) / 380.0, (300.0 - float(dot["y"])) / 280.0, delta=1e-3)
             self.assertTrue(plot["xt"] and plot["yt"])
+
+
+class LongWork(SimpleTestCase):
+    def test_it_tells_on_the_way_and_ends_whatever_befalls_it(self):
+        def goes_well(tell):
+            tell(1)
+            tell(2)
+            return "made"
+
+        def is_refused(tell):
+            tell(1)
+            raise ImpossibleInput(Problem("samples", "are too few"))
+
+        self.assertEqual(list(told_while(goes_well)), [("told", 1), ("told", 2), ("done", "made")])
+        self.assertEqual(list(told_while(is_refused)), [("told", 1), ("failed", "samples are too few")])
+        with self.assertLogs("desk.kit.long_work", "ERROR"):
+            (end,) = told_while(lambda tell: 1 / 0)
+        self.assertEqual(end[0], "failed")
+        self.assertIn("the log of the server", end[1])
