@@ -12,7 +12,7 @@ import numpy as np
 
 from core.errors import Caution, ImpossibleInput, Problem
 from core.learn import Constant
-from core.quantity import Quantity
+from core.quantity import Quantity, quantity
 from core.stream import Vector
 
 AIR_DRY: Final = 0.9  # oven-dry in a tonne air-dry
@@ -20,7 +20,7 @@ LEAST_KAPPA: Final = 0.1  # what a stage is worked with where less, or none, com
 COD_A_KAPPA: Final = 2.0  # kg O2 an ODt for each kappa removed, default
 
 # what is counted beside the mass, kg/h each: it goes with the liquor, but for what the fibre itself holds
-SOLUTES: Final = ("SOD", "SUL", "COD", "CL", "ALK", "SODB")
+SOLUTES: Final = ("SOD", "SUL", "COD", "CL", "ALK", "SODB", "OXA", "OXP")
 SOLUTE_NAMES: Final = {
     "SOD": "sodium in the liquor, kg Na/h",
     "SUL": "sulphur, kg S/h",
@@ -28,8 +28,11 @@ SOLUTE_NAMES: Final = {
     "CL": "chloride, kg Cl/h",
     "ALK": "free alkali, under 0 free acid, kg NaOH/h",
     "SODB": "sodium on the fibre, kg Na/h",
+    "OXA": "active chlorine left, kg/h",
+    "OXP": "peroxide left, kg/h",
 }
 ON_FIBRE: Final = np.array([name == "SODB" for name in SOLUTES])  # the others go with the liquor
+OXIDANTS: Final = {"OXA": 0.4, "OXP": 0.1}  # kg that a kg of COD takes where they meet, default
 CONSERVED: Final = ("SOD", "SUL", "CL", "SODB")  # the others are made and used up by the rules of the units
 
 
@@ -82,6 +85,19 @@ NOTHING: Final = Inlet(
 )
 
 
+def met(cod: float, oxidants: Mapping[str, float]) -> tuple[float, dict[str, float]]:
+    """COD and the oxidants (OXA, OXP) that are left once they have met in one liquor, none under nothing; any one unit of mass.
+
+    A kg of COD takes 0.4 kg of active chlorine, then 0.1 kg of peroxide. Source: one balance for a line, section 10.
+    """
+    left = {}
+    for name, a_kg in OXIDANTS.items():
+        there = max(0.0, oxidants.get(name, 0.0))
+        taken = min(there, a_kg * max(0.0, cod))
+        left[name], cod = there - taken, cod - taken / a_kg
+    return max(0.0, cod), left
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Worked:
     """A model as a unit ran it: pages print its figures, and their working opens this very case."""
@@ -103,10 +119,20 @@ ON: Final = "on"  # the outlet that sends the pulp on
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class HotStage:
+    """A stage that steam keeps warm, and the wash after it: of the warmth over its water the mat keeps a share (1: no wash)."""
+
+    to_c: float = quantity("Kept at", "°C", possible=(0, 200), valid=(30, 110), decimals=0)
+    cons_pct: float = quantity("Consistency", "%", possible=(0, 60), above=True, valid=(3, 40), decimals=1)
+    reaction_mj: float = quantity("Heat of reaction", "MJ/t OD", possible=(0, 2000), decimals=1, default=0.0)
+    keeps: float = quantity("Warmth kept by its mat", "", possible=(0, 1), decimals=2, default=1.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Warmth:
     """How warm a unit is. What it is kept at, °C, by direct steam (`to_c`), and what its pulp and filtrates leave at, where
     that is set (`leaves_c`); heat of reaction, MJ/h. Or, of a washer, the share of the warmth that its mat `keeps`, as of the
-    solids in its liquor.
+    solids in its liquor. Or the `stages` that the pulp passes one after the other, washed with water of `water_c` between.
     """
 
     to_c: float | None = None
@@ -114,6 +140,8 @@ class Warmth:
     keeps: float | None = None
     reaction_mj_h: float = 0.0
     steam_bar_abs: float = 8.0
+    stages: tuple[HotStage, ...] = ()
+    water_c: float = 0.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

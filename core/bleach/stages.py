@@ -4,8 +4,8 @@ All constants are defaults to be calibrated. Charges in kg/ODt of 100 % chemical
 """
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass, fields, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, fields, replace
 from typing import Any, Final
 
 from core.bleach.ceilings import CEILING, refuse_charge
@@ -65,13 +65,17 @@ CHEMICAL: Final = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Pulp:
-    """Pulp between stages: kappa, K/S at 457 nm, manganese ppm, COD carried kg/ODt, viscosity against what came in mL/g."""
+    """Pulp between stages: kappa, K/S at 457 nm, manganese ppm, COD carried kg/ODt, viscosity against what came in mL/g.
+
+    `oxidants`: active chlorine (OXA) and peroxide (OXP) left in its liquor by the stage before, kg/ODt.
+    """
 
     kappa: float
     ks: float
     mn: float = MN_ALKALINE
     cod: float = 0.0
     viscosity: float = 0.0
+    oxidants: Mapping[str, float] = field(default_factory=dict)
 
     @property
     def iso(self) -> float:

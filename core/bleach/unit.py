@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from core.bleach.ceilings import too_much
-from core.bleach.line import Bleached, Plan, alkali_of, bleach, od_of, typical
+from core.bleach.line import PEROXIDE_MJ_A_KG, Bleached, Plan, alkali_of, bleach, hot, od_of, typical
 from core.bleach.mechanical import PeroxideCase, peroxide
 from core.bleach.plant import case_of, found_of
 from core.bleach.sequence import read
@@ -97,6 +97,8 @@ class BleachPlan:
     iso_in: float = same(PeroxideCase, "iso_pct", default=0.0, possible=(0.0, 99.0), above=False)
     iso_row: str = text("Row of its brightness", default="", names="plan")
     held_min: float = quantity("Longer in the last tower", "min", possible=(0, 600), valid=(0, 120), decimals=0, default=0.0)
+    tower_c: float = quantity("Peroxide tower kept at", "°C", possible=(5, 99), valid=(60, 75), decimals=0, default=70.0)
+    water_c: float = quantity("Wash water between stages", "°C", possible=(0, 100), valid=(30, 90), decimals=0, default=60.0)
     d0_gain: float = same(Constants, "d0_gain", default=PUBLISHED.d0_gain)
     extract_factor: float = same(Constants, "extract_factor", default=PUBLISHED.extract_factor)
     brighten_factor: float = same(Constants, "brighten_factor", default=PUBLISHED.brighten_factor)
@@ -183,14 +185,15 @@ class BleachPlan:
             dissolves=max(0.0, 1.0 - done.yield_pct / 100.0),
             kappa=done.kappa,
             iso_pct=done.iso,
-            adds={
+            adds={name: kg * pulp - inlet.kg_h(name) for name, kg in done.steps[-1].done.pulp.oxidants.items()}
+            | {
                 "COD": (done.cod / 0.9 - cod) * pulp,
                 "CL": CHLORIDE_IN_DIOXIDE * kg.get("ClO2", 0.0),
                 "ALK": alkali_of(done) * pulp,
             }
             | held_at(inlet, bound_sodium(self.wood, done.steps[-1].setting.ph), SODIUM_IN_NAOH * kg.get("NaOH", 0.0)),
             duties={f"{name}_kg_h": v for name, v in kg.items()},
-            warmth=Warmth(leaves_c=done.steps[-1].setting.temp_c),
+            warmth=Warmth(stages=hot(done), water_c=self.water_c),
             worked=(Worked(model="bleach.plant", case=case_of(plan), result=found_of(done)),),
         )
 
@@ -246,6 +249,7 @@ class BleachPlan:
             kappa=0.0,
             iso_pct=result.iso_out,
             adds={"SOD": SODIUM_IN_NAOH * alkali * pulp},
+            warmth=Warmth(to_c=self.tower_c, leaves_c=self.tower_c, reaction_mj_h=PEROXIDE_MJ_A_KG * oxidant * pulp),
             duties={"H2O2_kg_h": oxidant * pulp, "NaOH_kg_h": alkali * pulp},
             worked=(Worked(model="bleach.peroxide_mechanical", case=case, result=result),),
             cautions=result.cautions,

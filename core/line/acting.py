@@ -17,7 +17,7 @@ from core.line.heat import Heated, heated
 from core.line.network import Draw, DrawKind, Network, Outlet, Unit, build, loses, rebuilt
 from core.line.steady import LIQUOR, WATER, Solution, mixed_again, solutes_of, solve
 from core.stream import DS, FIBRE, SUSPENDED, Vector, W
-from core.unit import ON, ON_FIBRE, SOLUTES, Acts, Facts, Inlet, Kind
+from core.unit import ON, ON_FIBRE, OXIDANTS, SOLUTES, Acts, Facts, Inlet, Kind, met
 
 SETTLED = 1e-9
 MOST_PASSES = 25
@@ -236,6 +236,21 @@ def _carried(flows: Vector, stands: Vector) -> Vector:
     return by_liquor * WITH_LIQUOR + by_fibre * ON_FIBRE
 
 
+def _met(inlet: Inlet) -> tuple[Inlet, dict[str, float]]:
+    """What enters a unit once the oxidant that came has met its COD, and what that adds (under 0: uses) of each, kg/h."""
+    brought = {name: inlet.kg_h(name) for name in OXIDANTS}
+    if not any(kg > 0.0 for kg in brought.values()):
+        return inlet, {}
+    cod, left = met(inlet.kg_h("COD"), brought)
+    now = dict(zip(SOLUTES, inlet.solutes, strict=True)) | left | {"COD": cod}
+    used = {name: now[name] - inlet.kg_h(name) for name in ("COD", *OXIDANTS)}
+    return replace(inlet, solutes=tuple(now.values())), used
+
+
+def _sum(a: Mapping[str, float], b: Mapping[str, float]) -> dict[str, float]:
+    return {name: a.get(name, 0.0) + b.get(name, 0.0) for name in {**a, **b}}
+
+
 def _walk(
     solution: Solution,
     solutes: Vector,
@@ -253,9 +268,10 @@ def _walk(
         u = units[network.units[i].id]
         act = None
         if u.id in acting:
-            inlet = inlets[u.id] = walk.inlet(i)
+            inlet, used = _met(inlets.setdefault(u.id, walk.inlet(i)))
             try:
-                act = acts[u.id] = acting[u.id].act(inlet)
+                act = acting[u.id].act(inlet)
+                acts[u.id] = act = replace(act, adds=_sum(act.adds, used)) if used else act
             except ImpossibleInput as refusal:
                 raise ImpossibleInput(*(Problem(f"{u.id}.{p.field}", p.text) for p in refusal.problems)) from None
             u = _changed(u, act)

@@ -4,11 +4,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from core.document import same
+from core.heat import CP_FIBRE, CP_WATER
 from core.learn import Constant
 from core.mechanical.refine import EnergyCase, freeness
 from core.quantity import Quantity, quantities
-from core.unit import Acts, Facts, Inlet, Upset, Worked, checked, of_pulp
+from core.unit import Acts, Facts, Inlet, Upset, Warmth, Worked, checked, of_pulp
 
+BOILS_C, MJ_A_KWH = 100.0, 3.6
 LEARNS = (
     Constant(
         field="e0_factor",
@@ -74,9 +76,15 @@ class RefinePlan:
         return Acts(
             csf_ml=result.csf_ml,
             duties={"power_mw": power},
+            warmth=Warmth(leaves_c=self.leaves_c(inlet)),
             worked=(Worked(model="mechanical.freeness", case=case, result=result),),
             cautions=result.cautions,
         )
+
+    def leaves_c(self, inlet: Inlet) -> float:
+        """How warm the pulp leaves, °C: all its energy warms it, and what is over boils water away in an open discharge."""
+        liquor = (100.0 - inlet.cons_pct) / inlet.cons_pct if inlet.cons_pct > 0.0 else 0.0
+        return min(BOILS_C, inlet.temp_c + MJ_A_KWH * self.sec_kwh_t / (CP_FIBRE + CP_WATER * liquor))
 
     def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:
         """Wood, energy and the freeness that leaves."""

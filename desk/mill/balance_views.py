@@ -23,6 +23,8 @@ COLUMNS = (
     ("COD", "COD", "kg/h", 0),
     ("SUL", "Sulphur", "kg/h", 0),
     ("CL", "Chloride", "kg/h", 0),
+    ("OXA", "Active chlorine left", "kg/h", 1),
+    ("OXP", "Peroxide left", "kg/h", 1),
 )
 
 

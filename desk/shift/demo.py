@@ -78,6 +78,7 @@ LAST = {
     "K.chips.moisture": (52, 46.8),
     "K.alder_blow.kappa": (42, 18.2),
     "K.last_mat.soda_loss": (67, 8.4),
+    "K.alder_mat.soda_loss": (58, 8.1),
     "K.last_washer.brightness": (72, 86.4),
     "K.last_washer.dirt": (62, 1.8),
     "K.refiner.freeness": (47, 455),

@@ -110,6 +110,8 @@ DIRECTIONS = (
     ("lab.fibre_mix", "lw_mm", "lw_a lw_b", ""),
     ("heat.pulp", "direct_t_t", "to_c loss_mj", "from_c reaction_mj"),
     ("heat.pulp", "steam_t_h", "od_t_h", ""),
+    ("heat.stages", "direct_t_t", "", "from_c water_c"),
+    ("heat.stages", "steam_t_h", "od_t_h", "water_c"),
     ("mechanical.freeness", "csf_ml", "e0_factor csf0_factor", "sec_kwh_t rpm"),
     ("mechanical.energy", "sec_kwh_t", "", "csf_ml rpm"),
     ("mechanical.blow_line", "cons_out_pct", "sec_kwh_t feed_pct", "dilution_t_t"),

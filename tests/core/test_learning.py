@@ -145,19 +145,17 @@ class NotTold(Line):
         self.assertIsInstance(learn(self.mill, self.line, "K.post", []), Infeasible)
         self.assertNotIn("K.post", self.learners)
 
-    def test_a_loss_that_two_lines_of_washers_share_teaches_neither(self):
-        self.assertEqual(self.mill.wash_plans["K.larch.wash"].loss_row, self.mill.wash_plans["K.alder.wash"].loss_row)
-        self.assertEqual([u for u in self.learners if u.endswith(".wash")], ["S.wash"])
+    def test_each_line_of_washers_is_taught_by_its_own_loss_and_neither_by_a_shared_one(self):
+        self.assertEqual([u for u in self.learners if u.endswith(".wash")], ["K.larch.wash", "K.alder.wash", "S.wash"])
         why = untaught(self.mill, self.line)
-        self.assertEqual(why["K.larch.wash"], "K last washer mat is read for several lines together")
         self.assertEqual(why["K.post"], "no row reads what it gives")
         self.assertFalse(set(why) & set(self.learners))
-        alone = json.loads(DOCUMENT.read_text())
-        next(u for u in alone["units"] if u["id"] == "K.alder.wash")["acts"]["loss_row"] = ""
-        mill = read_mill(alone)
+        shared = json.loads(DOCUMENT.read_text())
+        next(u for u in shared["units"] if u["id"] == "K.alder.wash")["acts"]["loss_row"] = "K.last_mat.soda_loss"
+        mill = read_mill(shared)
         line = solve_mill(mill, Running(feeds={}, gives=self.gives, filler_t_h=1.6))
-        self.assertEqual([r.id for r in teachers(mill, line, "K.larch.wash")], ["K.last_mat.soda_loss"])
-        self.assertEqual(teachers(mill, line, "K.alder.wash"), ())
+        self.assertEqual(teachers(mill, line, "K.larch.wash") + teachers(mill, line, "K.alder.wash"), ())
+        self.assertEqual(untaught(mill, line)["K.larch.wash"], "K larch last mat is read for several lines together")
 
     def test_a_constant_that_comes_later_waits_for_samples(self):
         held = learn(self.mill, self.line, "M.tmp", self.sampled("M.tmp", {"e0_factor": 1.1}, n=12)).held

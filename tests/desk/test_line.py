@@ -359,7 +359,7 @@ class Balance(Line):
         self.assertAlmostEqual(wash.values[0], state.line.inlets["K.larch.wash"].solids_t_h)
         self.assertAlmostEqual(o2.steam.result.steam_t_h, state.line.heat.steam_t_h("K.larch.o2"))
         self.assertIsNone(wash.steam)
-        shown = re.findall(r'href="(/models/heat\.pulp/[^"]+)"', page.content.decode())
+        shown = re.findall(r'href="(/models/heat\.(?:pulp|stages)/[^"]+)"', page.content.decode())
         self.assertEqual(len(shown), sum(r.steam is not None for r in rows.values()))
         working = self.client.get(unescape(shown[1]))
         self.assertContains(working, f"{o2.steam.result.steam_t_h:.2f}")
