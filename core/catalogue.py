@@ -11,6 +11,9 @@ import core.bleach.store
 import core.chips.bagasse
 import core.chips.reconcile
 import core.chips.wood
+import core.clean.cascade
+import core.clean.cleaner
+import core.clean.screen
 import core.cook.belt
 import core.cook.blow
 import core.cook.blowing
@@ -34,6 +37,12 @@ import core.lab.fibre
 import core.line.heat
 import core.mechanical.refine
 import core.practice.table
+import core.recovered.flotation
+import core.recovered.ink
+import core.recovered.light
+import core.recovered.line
+import core.recovered.peroxide
+import core.recovered.thicken
 import core.refine.freeness
 import core.stock.basis_weight
 import core.stock.cover

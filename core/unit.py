@@ -13,7 +13,7 @@ import numpy as np
 from core.errors import Caution, ImpossibleInput, Problem
 from core.learn import Constant
 from core.quantity import Quantity, quantity
-from core.stream import Vector
+from core.stream import N, Vector
 
 AIR_DRY: Final = 0.9  # oven-dry in a tonne air-dry
 LEAST_KAPPA: Final = 0.1  # what a stage is worked with where less, or none, comes
@@ -53,6 +53,7 @@ class Inlet:
     iso_pct: float
     csf_ml: float
     solutes: tuple[float, ...] = (0.0,) * len(SOLUTES)
+    parts: tuple[float, ...] = (0.0,) * N  # t/h of each component, in the order of COMPONENTS
 
     @property
     def cons_pct(self) -> float:
@@ -148,12 +149,17 @@ class Warmth:
 class Acts:
     """What a unit does to what enters it. Whatever is None or missing stays as the unit has it.
 
+    `shares`: by outlet, the share of each component that takes it. `turns`: K(c', c), the share of a component that becomes
+    another. `in_pct`: the consistency, %, that all its water makes of what enters it.
     `dissolves`: share of fibre turned into dissolved solids. `liquor_on`: share of the dissolved solids that goes on with the
     pulp. `out_pct`: consistency it leaves at, %. `takes`: what it draws from supplies. `adds`: solutes it makes (or consumes,
     below 0), kg/h. `warmth`: how warm it is. `duties`: chemicals, steam and power by name, in the unit that the name ends with
     (naoh_kg_h).
     """
 
+    shares: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
+    turns: tuple[tuple[float, ...], ...] | None = None
+    in_pct: float | None = None
     dissolves: float | None = None
     liquor_on: float | None = None
     out_pct: float | None = None

@@ -109,6 +109,11 @@ class BleachPlan:
         """The constants of its stages as this mill has them."""
         return constants_of(self)
 
+    @property
+    def stage_count(self) -> int:
+        """How many stages rows of the plan and moves may name; a tower has none."""
+        return len(self.charges) if self.sequence else 0
+
     def constants(self) -> tuple[Constant, ...]:
         return SEQUENCE_LEARNS if self.sequence else TOWER_LEARNS
 

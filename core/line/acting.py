@@ -67,7 +67,11 @@ def _added(acts: Acts | None) -> Vector:
 def _changed(u: Unit, acts: Acts) -> Unit:
     """A unit as its act makes it: conversion, the shares of the dissolved solids, and the quality it sets."""
     conversion = u.conversion if acts.dissolves is None else loses(min(1.0, max(0.0, acts.dissolves)))
+    if acts.turns is not None:
+        conversion = np.array(acts.turns)
     outlets = u.outlets
+    if acts.shares:
+        outlets = tuple(replace(o, shares=np.array(acts.shares[o.name])) if o.name in acts.shares else o for o in outlets)
     if acts.liquor_on is not None:
         others = sum(float(o.shares[DS]) for o in outlets if o.name != ON)
         outlets = tuple(_with_liquor(o, acts.liquor_on, others) for o in outlets)
@@ -98,6 +102,8 @@ def _drawn_as(draws: tuple[Draw, ...], network: Network, acts: Mapping[str, Acts
         ):
             asked.discard(d.to)
             d = replace(d, target=by.takes.t_h, carries=by.takes.composition)
+        if d.kind is DrawKind.DILUTE and by is not None and by.in_pct is not None:
+            d = replace(d, target=by.in_pct / 100.0)
         by = acts.get(d.tank)
         if d.kind is DrawKind.THICKEN and by is not None and by.out_pct is not None:
             d = replace(d, target=by.out_pct / 100.0)
@@ -183,6 +189,7 @@ class _Walk:
             iso_pct=brightness_from_ks(max(0.0, float(k / s))) if s > 0.0 else 0.0,
             csf_ml=float(np.exp(csf)),
             solutes=tuple(self.solutes[i].tolist()),
+            parts=tuple(flows.tolist()),
         )
 
     def passes(self, i: int, u: Unit, acts: Acts | None, draws: tuple[Draw, ...]) -> None:
@@ -275,7 +282,7 @@ def _walk(
             except ImpossibleInput as refusal:
                 raise ImpossibleInput(*(Problem(f"{u.id}.{p.field}", p.text) for p in refusal.problems)) from None
             u = _changed(u, act)
-        draws_on = act is not None and (act.takes is not None or act.out_pct is not None)
+        draws_on = act is not None and (act.takes, act.out_pct, act.in_pct) != (None, None, None)
         walk.passes(i, u, act, _drawn_as(draws, network, {u.id: act}) if draws_on and act is not None else network.draws)
     return acts, inlets
 
@@ -290,7 +297,11 @@ def _moved(before: Acts | None, now: Acts) -> tuple[float, float]:
     """How far an act has moved since the pass before: in what changes flows, and in what only rides on them."""
     if before is None:
         return np.inf, np.inf
-    flows = max(_gap(getattr(before, k), getattr(now, k)) for k in ("dissolves", "liquor_on", "out_pct"))
+    flows = max(_gap(getattr(before, k), getattr(now, k)) for k in ("dissolves", "liquor_on", "out_pct", "in_pct"))
+    for name, shares in now.shares.items():
+        flows = max(flows, float(np.abs(np.array(shares) - np.array(before.shares.get(name, 0.0))).max()))
+    if now.turns is not None:
+        flows = max(flows, float(np.abs(np.array(now.turns) - np.array(before.turns or 0.0)).max()))
     if before.takes is not None and now.takes is not None:
         flows = max(flows, _gap(before.takes.t_h, now.takes.t_h))
         if before.takes.composition is not None and now.takes.composition is not None:

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from typing import Final
 
 from core.bleach.unit import BleachPlan
+from core.clean.unit import CascadePlan
 from core.cook.acid import SulphitePlan
 from core.cook.unit import CookPlan
 from core.mechanical.unit import RefinePlan
@@ -16,4 +17,5 @@ KINDS: Final[Mapping[str, type]] = {
     "washers": WashPlan,
     "oxygen": OxygenPlan,
     "bleach": BleachPlan,
+    "cascade": CascadePlan,
 }

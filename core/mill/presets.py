@@ -67,6 +67,13 @@ def _rejects(**shares: float) -> Json:
 
 
 _PRESSED = {"W": 1, "DS": 0.9}
+
+
+def _bank(cones: int, feed_pct: float) -> Json:
+    """A stage of cleaners to begin with, sized for a few tonnes an hour."""
+    return {"kind": "cleaner", "cones_open": cones, "rv_pct": 12, "feed_pct": feed_pct, "size_mm": 75, "one": 500}
+
+
 PRESETS: Final = {
     p.key: p
     for p in (
@@ -195,6 +202,7 @@ PRESETS: Final = {
             key="clean",
             name="Cleaning",
             station="clean",
+            unit={"acts": {"kind": "cascade", "name": "Cleaners", "stages": [_bank(16, 0.9), _bank(3, 0.75), _bank(1, 0.5)]}},
             others={
                 "rejects": ("rejects", _rejects(PLS=0.85, SND=0.85, STK=0.45, SHV=0.6, LF=0.01, SF=0.008, FN=0.003, W=0.0006))
             },

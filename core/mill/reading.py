@@ -4,7 +4,6 @@ import math
 from collections.abc import Iterable, Iterator
 from typing import Any, Final
 
-from core.bleach.unit import BleachPlan
 from core.document import Json, Problems, Schema, at, leaves, read, schema
 from core.errors import ImpossibleInput, Problem
 from core.mill.document import FORMAT, FORMER, MillDocument
@@ -96,7 +95,7 @@ def _checked(document: MillDocument) -> Iterator[Problem]:
         if unit.moisture_row and rows[unit.moisture_row].test != "moisture":
             told = f"names {unit.moisture_row!r}, which reads {rows[unit.moisture_row].test}; it must read moisture"
             yield Problem(f"units[{i}].moisture_row", told)
-    stages = {u.id: len(u.acts.charges) for u in document.units if isinstance(u.acts, BleachPlan) and u.acts.sequence}
+    stages = {u.id: int(getattr(u.acts, "stage_count", 0)) for u in document.units}
     for section in ("plan", "moves"):
         for i, part in enumerate(getattr(document, section)):
             if part.stage > (most := stages.get(part.unit, 0)):

@@ -31,6 +31,8 @@ MEANS: Final = {  # what a test reads, as a unit names it of itself (`Kind.facts
     "soda_loss": "soda_kg_adt",
     "brightness": "iso_pct",
     "freeness": "csf_ml",
+    "sand": "sand_pct",
+    "shives": "shives_pct",
     "ph": "ph",
     "residual_alkali": "residual_g_l",
     "residual_clo2": "residual_g_l",

@@ -98,12 +98,24 @@ def uses_of(unit: Json) -> Iterator[tuple[int, Use]]:
         stages = stages_of(acts)
         yield from _stage_uses(stages) if stages else ((0, use) for use in BY_KIND["tower"])
         return
+    if kind == "cascade":
+        yield from _cascade_uses(acts.get("stages"))
+        return
     if kind == "cook":
         kind = str(acts.get("vessel") or "batch")
         kind = "bagasse" if acts.get("species") == "bagasse" else kind
     if not kind and unit.get("feed_t_h") and unit.get("moisture_row"):
         kind = "feed"
     yield from ((0, use) for use in BY_KIND.get(kind, ()))
+
+
+def _cascade_uses(stages: Any) -> Iterator[tuple[int, Use]]:
+    """Rows at a cascade: at each stage by its kind, and what is judged by the dirt in the accept or the fibre that is lost."""
+    for i, stage in enumerate(stages if isinstance(stages, list | tuple) else (), start=1):
+        yield i, Use(row="S1" if stage.get("kind") == "screen" else "C1")
+    for test in ("shives", "sand"):
+        yield 1, Use(row="S2", readings={"dirt": test}, band=test)
+    yield 0, Use(row="S3")
 
 
 def usual_moves(document: Json) -> list[Part]:
@@ -124,7 +136,8 @@ def usual_moves(document: Json) -> list[Part]:
             if use.band and not band:
                 continue  # nothing judges it
             stages = stages_of(unit.get("acts") or {})
-            place = f"{unit.get('title') or key}{f', {stages[stage - 1].name}' if stage else ''}"
+            called = stages[stage - 1].name if 0 < stage <= len(stages) else f"stage {stage}"
+            place = f"{unit.get('title') or key}{f', {called}' if stage else ''}"
             part: Part = {"key": f"{use.row}-{key}{f'.{stage}' if stage else ''}", "row": use.row, "place": place[:60]}
             part |= {"readings": readings, "opens": dict(use.opens), "unit": key}
             part |= ({"stage": stage} if stage else {}) | ({"band": band} if band else {})

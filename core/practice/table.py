@@ -1,6 +1,7 @@
 """The whole practice table: importing this loads every station's rows."""
 
 import core.practice.bleach
+import core.practice.clean
 import core.practice.cook
 import core.practice.mechanical
 import core.practice.wash  # noqa: F401

@@ -56,6 +56,7 @@ KIND_NAMES = {
     "washers": "washes",
     "oxygen": "delignifies with oxygen",
     "bleach": "bleaches",
+    "cascade": "screens or cleans, in stages",
 }
 
 

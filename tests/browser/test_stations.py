@@ -45,6 +45,29 @@ class Stations(DeskCase):
         expect(page.get_by_text("You set it at the plant").first).to_be_visible()
         self.calm()
 
+    def test_cleaners_shut_are_opened_by_the_move(self):
+        page = self.page
+        self.sign_in("Shift lead, day shift")
+        # a stage more is built at the bench; then two cleaners are shut and the drop says so
+        self.open("/clean/")
+        expect(page.get_by_role("heading", name="K cleaners")).to_be_visible()
+        page.get_by_role("button", name="5", exact=True).click()
+        expect(page.get_by_text("Stage 5", exact=True)).to_be_visible()
+        self.open("/clean/?line=K.clean")
+        page.get_by_label("Stage 2, cleaners open").fill("5")
+        expect(page.get_by_role("heading", name=re.compile("Open cleaners of stage"))).to_be_visible()
+        page.get_by_role("link", name="Put this in force").click()
+        page.get_by_label(re.compile("Why|Reason", re.I)).first.fill("two tips plugged")
+        page.get_by_role("button", name=re.compile("Put .*in force")).click()
+        expect(page.get_by_text("in force since").first).to_be_visible()
+        # the row of the practice table sizes the move from what the line solves, and it is taken
+        self.open("/moves/row/C1-K.2/")
+        page.get_by_role("button", name="Put it to the shift").click()
+        page.get_by_role("button", name="Take").click()
+        page.get_by_role("button", name="Yes, in force").click()
+        expect(page.get_by_text("You set it at the plant").first).to_be_visible()
+        self.calm()
+
     def test_a_cook_from_design_to_fit(self):
         page = self.page
         self.sign_in("Shift lead, day shift")

@@ -8,6 +8,7 @@ from dataclasses import replace
 
 from django.test import SimpleTestCase, tag
 
+from core.clean.unit import CascadePlan
 from core.cook.unit import CookPlan
 from core.errors import ImpossibleInput
 from core.mill.reading import read_mill
@@ -22,7 +23,14 @@ INLETS = 6  # drawn for every unit
 def scaled(inlet: Inlet, by: float) -> Inlet:
     """The same pulp, so much of it."""
     more = {f: by * getattr(inlet, f) for f in ("solids_t_h", "fibre_t_h", "water_t_h", "dissolved_t_h")}
-    return replace(inlet, **more, solutes=tuple(by * v for v in inlet.solutes))
+    return replace(inlet, **more, solutes=tuple(by * v for v in inlet.solutes), parts=tuple(by * v for v in inlet.parts))
+
+
+def twice_as_large(plan):
+    """A unit that takes twice as much: of a cascade twice as many cleaners and screens, else the same."""
+    if not isinstance(plan, CascadePlan):
+        return plan
+    return replace(plan, stages=tuple(replace(s, cones_open=2 * s.cones_open) for s in plan.stages))
 
 
 @tag("core")
@@ -71,7 +79,7 @@ class Kinds(SimpleTestCase):
             if isinstance(plan, CookPlan) and plan.vessel == "continuous":
                 continue  # its minutes follow its rate
             for inlet in inlets:
-                one, two = plan.act(inlet), plan.act(scaled(inlet, 2.0))
+                one, two = plan.act(inlet), twice_as_large(plan).act(scaled(inlet, 2.0))
                 with self.subTest(unit=key, inlet=inlet):
                     for name in ("dissolves", "liquor_on", "out_pct", "kappa", "iso_pct", "csf_ml"):
                         a, b = getattr(one, name), getattr(two, name)
@@ -81,6 +89,10 @@ class Kinds(SimpleTestCase):
                     self.assertEqual(set(one.duties), set(two.duties))
                     for name, value in one.duties.items():
                         self.assertTrue(math.isclose(2.0 * value, two.duties[name], rel_tol=1e-6, abs_tol=1e-6), name)
+                    for name, shares in one.shares.items():
+                        self.assertTrue(
+                            all(math.isclose(a, b, abs_tol=1e-8) for a, b in zip(shares, two.shares[name], strict=True))
+                        )
                     for solute, value in one.adds.items():
                         self.assertTrue(math.isclose(2.0 * value, two.adds[solute], rel_tol=1e-6, abs_tol=1e-6), solute)
 

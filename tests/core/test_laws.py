@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 import tests.profile  # noqa: F401
 from core.bleach.unit import HELD
 from core.catalogue import find
+from core.clean.unit import CascadePlan
 from core.colour import ks_from_kappa, ks_from_reflectance, reflectance_from_ks
 from core.constants import SODIUM_IN_NAOH
 from core.cook.blow import white_liquor
@@ -227,7 +228,13 @@ class ActingLine(SimpleTestCase):
         s, index = line.solution, line.solution.network.index
         for key, inlet in line.inlets.items():
             with self.subTest(unit=key):
-                self.assertAlmostEqual(inlet.solids_t_h, s.enters(key).solids_t_h, delta=1e-6 * (1.0 + inlet.solids_t_h))
+                drawn = sum(
+                    float(q * (w @ SUSPENDED))
+                    for d, q, w in zip(s.network.draws, s.drawn, s.composition, strict=True)
+                    if d.to == key and d.kind is not DrawKind.THICKEN
+                )
+                came = s.enters(key).solids_t_h - drawn
+                self.assertAlmostEqual(inlet.solids_t_h, came, delta=1e-6 * (1.0 + inlet.solids_t_h))
                 self.assertAlmostEqual(inlet.kappa, float(s.arrives["kappa"][index[key]]), places=6)
                 np.testing.assert_allclose(inlet.solutes, line.solutes[index[key]], rtol=1e-6, atol=1e-6)
 
@@ -279,6 +286,11 @@ class ActingLine(SimpleTestCase):
                             self.assertLess(b.left_kg, a.left_kg)
                             self.assertLessEqual(b.viscosity, a.viscosity)
                             self.assertGreater(b.hours, a.hours + 3.9)
+                        elif isinstance(plan, CascadePlan):  # below the bleach plant: dirtier, or dearer to pump
+                            a, b = (x.acts[key].worked[0].result for x in (self.base, line))
+                            self.assertTrue(
+                                b.dirt_out_ppm > a.dirt_out_ppm or b.pump_kw > a.pump_kw or b.least_margin < a.least_margin
+                            )
                         elif key.startswith(f"{end}.") and "feed" not in upset.name:
                             self.assertLess(now[end], was[end])
                         elif not key.startswith(f"{end}."):

@@ -160,6 +160,7 @@ class Addresses(TestCase):
             ("moves:row", "key"): "K10",
             ("wash:bench", "key"): "stage",
             ("bleach:bench", "key"): "charge",
+            ("clean:bench", "key"): "screen",
         }
 
         def value(match) -> str:
@@ -334,6 +335,7 @@ FORMS = {
         "salt",
         "economy",
     ),
+    "/clean/": ("line", "count", "kind0", "open0", "rv1", "pct0", "mm1", "accept1", "pulp", "want", "least"),
     "/wash/look/": ("line", "look", "drum", "words"),
     "/bleach/": ("seq", "wood", "ready", "kappa", "cod", "solve", "front", "s0c", "s0t", "s1m", "s2p", "clo2_g_l", "target"),
     "/bleach/compare/": ("a", "b", "wood", "kappa", "target"),

@@ -46,7 +46,9 @@ class LineCases(TestCase):
         self.assertLess(now["K.bleach"].iso_pct, was["K.bleach"].iso_pct)
         stations = [s.station for s in carried.steps]
         self.assertLessEqual({"cook", "wash", "bleach", "deliver"}, set(stations))
-        self.assertEqual(stations, sorted(stations, key=["chips", "cook", "wash", "bleach", "stock", "blend", "deliver"].index))
+        self.assertEqual(
+            stations, sorted(stations, key=["chips", "cook", "wash", "bleach", "clean", "stock", "blend", "deliver"].index)
+        )
         self.assertIn("K.larch_blow.kappa", [j.row for j in carried.judged if j.leaves])
         self.assertLess(carried.closure, 1e-9)
 
