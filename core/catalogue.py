@@ -42,6 +42,7 @@ import core.recovered.ink
 import core.recovered.light
 import core.recovered.line
 import core.recovered.peroxide
+import core.recovered.pulper
 import core.recovered.thicken
 import core.refine.freeness
 import core.stock.basis_weight

@@ -149,8 +149,9 @@ class Warmth:
 class Acts:
     """What a unit does to what enters it. Whatever is None or missing stays as the unit has it.
 
-    `shares`: by outlet, the share of each component that takes it. `turns`: K(c', c), the share of a component that becomes
-    another. `in_pct`: the consistency, %, that all its water makes of what enters it.
+    `s457`: scattering at 457 nm, m2/kg, where it is known. `shares`: by outlet, the share of each component that takes it.
+    `turns`: K(c', c), the share of a component that becomes another. `in_pct`: the consistency, %, that all its water makes of
+    what enters it.
     `dissolves`: share of fibre turned into dissolved solids. `liquor_on`: share of the dissolved solids that goes on with the
     pulp. `out_pct`: consistency it leaves at, %. `takes`: what it draws from supplies. `adds`: solutes it makes (or consumes,
     below 0), kg/h. `warmth`: how warm it is. `duties`: chemicals, steam and power by name, in the unit that the name ends with
@@ -165,6 +166,7 @@ class Acts:
     out_pct: float | None = None
     kappa: float | None = None
     iso_pct: float | None = None
+    s457: float | None = None
     csf_ml: float | None = None
     takes: Drawn | None = None
     adds: Mapping[str, float] = field(default_factory=dict)
@@ -175,6 +177,11 @@ class Acts:
 
 
 Facts = Mapping[str, float | str]
+
+
+def near(x: float) -> float:
+    """A figure to seven digits, so that inlets which hardly differ ask a unit the same question."""
+    return float(f"{x:.7g}")
 
 
 def of_pulp(inlet: Inlet) -> dict[str, float | str]:

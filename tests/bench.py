@@ -490,6 +490,40 @@ def first_load(client) -> None:
     line("first load of Shift over the wire", (packed + fonts) / 1024, "KB", 250, f"of it fonts {fonts / 1024:.0f}")
 
 
+def cleaning(client) -> None:
+    """A cascade of four stages, the recovered line, what they are turned round for, and their pages."""
+    from core.calc import read_case
+    from core.catalogue import find
+    from core.clean import cascade as clean
+    from core.clean.least import least_loss
+    from core.recovered import line as recovered
+    from core.recovered.cheapest import cheapest
+
+    bank = read_case(find("clean.cascade"), find("clean.cascade").checks[0].given)
+    steps = read_case(find("recovered.line"), find("recovered.line").checks[0].given)
+
+    def cascade():
+        clean.solve.cache_clear()
+        clean.cascade(bank)
+
+    def whole():
+        recovered.run.cache_clear()
+        recovered.line(steps)
+
+    line("four stages of cleaners", median_ms(cascade), "ms", 5)
+    line("least loss of four stages", median_ms(lambda: least_loss(bank, 1950.0), 5, 1), "ms", 400)
+    line("the recovered line, fourteen steps", median_ms(whole), "ms", 25)
+    line("least cost of the recovered line", median_ms(lambda: cheapest(steps, 70.0), 3, 1), "ms")
+    htmx = {"HX-Request": "true", "HX-Target": "answer"}
+    for name, path, wanted in (
+        ("Clean, recomputed", "/clean/?line=K.clean&open1=6", 60),
+        ("Clean, least loss", "/clean/?line=K.clean&least=1", 400),
+        ("Recovered, recomputed", "/recovered/?dose8=14", 60),
+        ("Pulper, recomputed", "/recovered/pulper/?n1=4", 60),
+    ):
+        line(f"{name}, at the server", median_ms(lambda path=path: client.get(path, headers=htmx), 10), "ms", wanted)
+
+
 def main() -> None:
     from desk.mill import ribbon, state
     from desk.shift import kept_board
@@ -528,6 +562,7 @@ def main() -> None:
             line(name, median_ms(lambda path=path: client.get(path, headers=htmx)), "ms", wanted)
         cooks(client)
         bleaching(client)
+        cleaning(client)
         whole_line(client)
         bare_view(client)
         readings(client)

@@ -13,20 +13,14 @@ from playwright.sync_api import sync_playwright
 HOUSE = Path(__file__).resolve().parent.parent
 OUT = HOUSE / "docs" / "screenshots"
 PORT = 8347
-SAMPLE = (
-    "/lab/record/machine.chest.consistency/"
-    "?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45"
-)
 # name: (address, person, width, height, theme)
 VIEWS = {
     "shift-day": ("/", "mr", 1280, 800, "day"),
     "run-card": ("/schedule/card/?order=H-0413", "mr", 1280, 800, "day"),
     "stock": ("/stock/", "jd", 1280, 800, "day"),
-    "sample-tablet": (SAMPLE, "jd", 820, 1180, "day"),
     "lot": ("/deliver/lots/BM-26318-A01-2/", "mr", 1280, 800, "day"),
     "drift": ("/drift/", "mr", 1280, 800, "day"),
     "handover": ("/log/handover/", "mr", 1280, 800, "day"),
-    "working": ("/models/stock.dilute/?flow_l_min=2000&cons_pct=4.8&target_pct=3.2&water_cons_pct=0.4", "pn", 1280, 800, "day"),
     "trend": ("/trend/meter.S.chest/", "jd", 1280, 800, "day"),
     "chips": ("/chips/", "mr", 1280, 800, "day"),
     "cook": ("/cook/?solve=time", "mr", 1280, 800, "day"),
@@ -37,7 +31,9 @@ VIEWS = {
     "case": ("/mill/case/?s.K.larch.cook.ea_pct_naoh=17.2&s.K.alder.chips.feed_t_h=5.2", "mr", 1280, 1000, "night"),
     "setup": ("/mill/draft/?part=units:K.larch.wash", "pn", 1280, 800, "day"),
     "moves": ("/moves/?group=bleach", "mr", 1280, 800, "day"),
-    "instruments": ("/instruments/", "pn", 1280, 800, "night"),
+    "clean": ("/clean/?line=K.clean&open1=5", "mr", 1280, 800, "day"),
+    "recovered": ("/recovered/", "mr", 1280, 800, "day"),
+    "pulper": ("/recovered/pulper/?n1=4", "jd", 1280, 800, "night"),
 }
 FLAGS = [
     "--no-sandbox",

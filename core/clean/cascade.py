@@ -28,7 +28,7 @@ DIRT: Final = ("SHV", "SND", "STK", "PLS")
 FIBRE: Final = ("LF", "SF")
 KINDS: Final = ("cleaner", "light cleaner", "screen")
 BACK, FORWARD = "back", "forward"
-SETTLED, MOST_PASSES, MOST_E = 1e-10, 200, 0.995
+SETTLED, MOST_PASSES, MOST_E = 1e-9, 200, 0.995
 THICK_PCT = 10.0  # of rejects before the refiner
 TURNS: Final = {"SHV": {"LF": 0.72, "FN": 0.08}, "LF": {"SF": 0.04, "FN": 0.01}}  # what a reject refiner turns, default
 SHIVE_KG_M3, STICKY_KG_M3, INK_UM, INK_KG_M3, LIGHT_UM, LIGHT_KG_M3 = 1150.0, 1000.0, 25.0, 1200.0, 200.0, 920.0
@@ -205,41 +205,70 @@ def fed_of(case: CascadeCase) -> Vector:
     return np.array([getattr(case, name.lower()) for name in PARTS])
 
 
-def _cleans(s: Stage, case: CascadeCase, kpa: float, pct: float) -> list[float]:
-    """Share of each class that a stage of cleaners rejects."""
-    light = s.kind == "light cleaner"
-    e = [s.rv * t for t in (s.t_lf, s.t_sf, s.t_fn, s.t_fl)]
-    if light:
-        e = [s.rv * min(1.0, t) for t in (s.t_lf, s.t_sf, s.t_fn, s.t_fl)]  # fibre is heavier: it is not thickened at the core
-    classes = (
-        (case.shive_um, SHIVE_KG_M3),
-        (case.sand_um, cleaner.SAND_KG_M3),
-        (case.sticky_um, STICKY_KG_M3),
-        (LIGHT_UM, LIGHT_KG_M3),
-        (INK_UM, INK_KG_M3),
-    )
-    e += cleaner.efficiencies(classes, kpa=kpa, cone_mm=s.size_mm, pct=pct, temp_c=case.temp_c, rv=s.rv, light=light)
-    return [min(MOST_E, v) for v in e]
+class _Rejects:
+    """The shares of each class that every stage rejects, by its drop, consistency and velocity; the rest is worked out once."""
+
+    def __init__(self, case: CascadeCase) -> None:
+        stages, rho = case.stages, cleaner.water_kg_m3(case.temp_c)
+        n = len(stages)
+        self.screens = np.array([s.screens for s in stages])
+        self.rv = np.array([s.rv for s in stages])
+        self.fixed = np.zeros((n, len(PARTS)))  # what does not depend on how a stage runs
+        self.cut = np.zeros((n, len(PARTS)))  # of cleaners: ln 2 (d/d50)^1.5 at 150 kPa and 0.6 %; 0: not by size
+        self.passes = np.ones((n, len(PARTS)))  # of screens: passage ratio at 1.2 m/s
+        self.driven = np.zeros(len(PARTS))  # 1 of the classes that a higher velocity drives through
+        self.most = np.array([cleaner.most_pct(s.size_mm) for s in stages])
+        sizes = {
+            "SHV": (case.shive_um, SHIVE_KG_M3),
+            "SND": (case.sand_um, cleaner.SAND_KG_M3),
+            "STK": (case.sticky_um, STICKY_KG_M3),
+            "PLS": (LIGHT_UM, LIGHT_KG_M3),
+            "INK": (INK_UM, INK_KG_M3),
+        }
+        for name in ("SHV", "SND", "STK", "PLS"):
+            self.driven[AT[name]] = 1.0
+        for i, s in enumerate(stages):
+            if s.screens:
+                for name, (known, p15) in _known(s).items():
+                    self.passes[i, AT[name]] = screen.passage(
+                        known, s.size_mm, shape=s.openings, temp_c=case.temp_c, p15=p15, most=math.inf
+                    )
+                continue
+            light = s.kind == "light cleaner"
+            thick = {"LF": s.t_lf, "SF": s.t_sf, "FN": s.t_fn, "FL": s.t_fl}
+            for name, t in thick.items():  # fibre is heavier: it is not thickened at the core
+                self.fixed[i, AT[name]] = s.rv * (min(1.0, t) if light else t)
+            sand = cleaner.cut_um(kpa=cleaner.CUT_KPA, cone_mm=s.size_mm, pct=cleaner.CUT_PCT, temp_c=case.temp_c)
+            for name, (size, kg_m3) in sizes.items():
+                if (kg_m3 < rho) != light:
+                    self.fixed[i, AT[name]] = s.rv if light else 0.5 * s.rv
+                    continue
+                d50 = sand * math.sqrt((cleaner.SAND_KG_M3 - rho) / max(1e-3, abs(kg_m3 - rho)))
+                self.cut[i, AT[name]] = math.log(2.0) * (size / d50) ** cleaner.POWER
+
+    def at(self, kpa: Vector, pct: Vector, v: Vector) -> Vector:
+        """Shares (stages, PARTS) at these drops (kPa), consistencies (%) and velocities (m/s)."""
+        sharper = (kpa / cleaner.CUT_KPA) ** (0.25 * cleaner.POWER) * np.exp(-0.5 * cleaner.POWER * (pct - cleaner.CUT_PCT))
+        fades = np.exp(-((np.maximum(0.0, pct - self.most) / cleaner.FADES_PCT) ** 2))
+        by_size = self.rv[:, None] + (1.0 - self.rv[:, None]) * -np.expm1(-self.cut * sharper[:, None]) * fades[:, None]
+        cleaned = np.where(self.cut > 0.0, by_size, self.fixed)
+        drive = 1.0 + self.driven[None, :] * (np.sqrt(np.maximum(v, 0.0) / screen.REF_M_S)[:, None] - 1.0)
+        screened = np.exp(np.log(self.rv)[:, None] * np.minimum(1.0, self.passes * drive))
+        return np.minimum(MOST_E, np.where(self.screens[:, None], screened, cleaned))
 
 
-def _screens(s: Stage, case: CascadeCase, v: float) -> list[float]:
-    """Share of each class that a stage of screens rejects."""
-
-    def of(name: str, p15: float | None = None) -> float:
-        p = screen.passage(name, s.size_mm, shape=s.openings, velocity_m_s=v, temp_c=case.temp_c, p15=p15)
-        return float(min(MOST_E, s.rv**p))
-
-    return [
-        of("long fibre", s.p_lf),
-        of("short fibre", s.p_sf),
-        of("fines", s.p_fn),
-        of("filler", s.p_fl),
-        of("shives", s.p_shv),
-        of("sand"),
-        of("hard stickies", s.p_stk),
-        of("plastic film"),
-        s.rv,
-    ]
+def _known(s: Stage) -> dict[str, tuple[str, float | None]]:
+    """Of a screen: each class by the name of its passage, and the ratio at 0.15 mm where the stage has its own."""
+    return {
+        "LF": ("long fibre", s.p_lf),
+        "SF": ("short fibre", s.p_sf),
+        "FN": ("fines", s.p_fn),
+        "FL": ("filler", s.p_fl),
+        "SHV": ("shives", s.p_shv),
+        "SND": ("sand", None),
+        "STK": ("hard stickies", s.p_stk),
+        "PLS": ("plastic film", None),
+    }
 
 
 def _balance(e: Vector, stages: tuple[Stage, ...], fed: Vector, refined: float) -> Vector:
@@ -294,6 +323,14 @@ def _flows(x: Vector, e: Vector, stages: tuple[Stage, ...], case: CascadeCase) -
     return m, np.maximum(0.0, m - came)
 
 
+def _tends_to(a: Vector, b: Vector, c: Vector) -> Vector:
+    """Where three values of a steady approach tend to, each of its own; the last of them where they do not tell."""
+    first, second = b - a, c - b
+    bend = second - first
+    far = np.where(np.abs(bend) > 1e-14 * np.maximum(1.0, np.abs(c)), c - second**2 / np.where(bend == 0.0, 1.0, bend), c)
+    return np.where(np.isfinite(far) & (far > 0.5 * c) & (far < 2.0 * c), far, c)
+
+
 @lru_cache(maxsize=64)
 def solve(case: CascadeCase, settled: float = SETTLED) -> Solved:
     """The cascade at rest. `settled`: the change of an efficiency at which it stands still; a search asks less.
@@ -304,14 +341,13 @@ def solve(case: CascadeCase, settled: float = SETTLED) -> Solved:
     n = len(stages)
     kpa, v = np.full(n, cleaner.CUT_KPA), np.full(n, screen.REF_M_S)
     pct = np.array([s.feed_pct for s in stages])
+    rejects = _Rejects(case)
     e, gap = np.zeros((n, len(PARTS))), math.inf
-    passes = 0
+    passes, trail = 0, [np.concatenate([kpa, v])]
     while gap > settled:
         if (passes := passes + 1) > MOST_PASSES:
             raise NotSolved("the cascade", MOST_PASSES, gap, "stages")
-        now = np.array(
-            [_screens(s, case, v[i]) if s.screens else _cleans(s, case, kpa[i], pct[i]) for i, s in enumerate(stages)]
-        )
+        now = rejects.at(kpa, pct, v)
         gap, e = float(np.abs(now - e).max()), now
         x = _balance(e, stages, fed, case.refined)
         m, water = _flows(x, e, stages, case)
@@ -323,6 +359,10 @@ def solve(case: CascadeCase, settled: float = SETTLED) -> Solved:
                 v[i] = accept / (screen.T_H_A_PCT * screen.open_share(s.size_mm, s.openings) * at * s.cones_open * s.one)
             else:
                 kpa[i] = max(1.0, cleaner.drop(float(m[i]) * L_MIN_A_T_H, s.cones_open, s.one, cleaner.CUT_KPA))
+        trail.append(np.concatenate([kpa, v]))
+        if len(trail) == 3 and gap > settled:  # three in a row tell where they tend to (Aitken)
+            trail = [_tends_to(*trail)]
+            kpa, v = trail[0][:n].copy(), trail[0][n:].copy()
     return _solved(case, fed, x, e, m, water, pct, kpa, v, passes)
 
 

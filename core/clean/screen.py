@@ -59,15 +59,16 @@ def passage(
     velocity_m_s: float = REF_M_S,
     temp_c: float = REF_C,
     p15: float | None = None,
+    most: float = 1.0,
 ) -> float:
-    """Passage ratio of a class, 0 to 1. Debris passes more at a higher velocity; stickies alone more when warm.
+    """Passage ratio of a class, 0 to 1 (or to `most`). Debris passes more at a higher velocity; stickies alone more when warm.
 
     `p15`: the ratio at 0.15 mm slots (1.6 mm holes) where this screen's own is known. Source: P15 (w/0.15)^b, defaults.
     """
     at_ref, power = PASSAGE[name]
     at_ref = at_ref if p15 is None else p15
     p = at_ref * ((aperture_mm / SLOT_MM) ** power if shape == "slots" else (aperture_mm / HOLE_MM) ** HOLE_POWER)
-    return float(min(1.0, p * driven(name, velocity_m_s, temp_c)))
+    return float(min(most, p * driven(name, velocity_m_s, temp_c)))
 
 
 def driven(name: str, velocity_m_s: float, temp_c: float) -> float:

@@ -3,6 +3,7 @@ stages run."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 from core.clean.cascade import AT, PARTS, TURNS, CascadeCase, CascadeFound, Solved, Stage, cascade
@@ -11,9 +12,10 @@ from core.errors import Caution
 from core.learn import Constant
 from core.quantity import Quantity, quantities
 from core.stream import COMPONENTS, INDEX, N, W
-from core.unit import ON, Acts, Facts, Inlet, Upset, Worked, checked, of_pulp
+from core.unit import ON, Acts, Facts, Inlet, Upset, Worked, checked, near, of_pulp
 
 SET = ("cones_open", "rv_pct", "feed_pct")  # what people set on a stage as it runs
+WARM = "temp_c"
 MOST_IN_PCT, NOTHING_T_H = 60.0, 1e-9
 IDLE = CascadeCase(lf=1.0, feed_pct=4.0, stages=(Stage(kind="cleaner", cones_open=1, rv_pct=10.0, feed_pct=0.8),))
 
@@ -22,13 +24,15 @@ IDLE = CascadeCase(lf=1.0, feed_pct=4.0, stages=(Stage(kind="cleaner", cones_ope
 class CascadePlan:
     """How a unit screens or cleans: its stages, where its last reject goes, and the sizes of its dirt.
 
-    `rejects`: the outlet that its last reject takes. What comes, its consistency and its warmth are those of the pulp.
+    `rejects`: the outlet that its last reject takes. What comes and its consistency are those of the pulp; how warm it is when
+    it is screened is set, as people cool or warm it.
     """
 
     name: str = text("Name")
     stages: tuple[Stage, ...] = item(Parts(label="Stages", of=Stage, key="stages", least=1, most=6))
     rejects: str = text("Outlet of the last reject", default="rejects")
     refined: float = same(CascadeCase, "refined", default=0.0)
+    temp_c: float = same(CascadeCase, "temp_c", default=45.0)
     sand_um: float = same(CascadeCase, "sand_um", default=100.0)
     shive_um: float = same(CascadeCase, "shive_um", default=180.0)
     sticky_um: float = same(CascadeCase, "sticky_um", default=200.0)
@@ -46,7 +50,8 @@ class CascadePlan:
         cascade(self.case(None))
 
     def settings(self) -> Mapping[str, float]:
-        return {f"{name}.{i}": getattr(s, name) for i, s in enumerate(self.stages, start=1) for name in SET}
+        told = {f"{name}.{i}": getattr(s, name) for i, s in enumerate(self.stages, start=1) for name in SET}
+        return told | {WARM: self.temp_c}
 
     def settable(self) -> Mapping[str, Quantity]:
         said = quantities(Stage)
@@ -55,7 +60,7 @@ class CascadePlan:
             for name in SET:
                 what = {"cones_open": "baskets open" if s.screens else "cleaners open"}.get(name, said[name].label.lower())
                 result[f"{name}.{i}"] = replace(said[name], label=f"Stage {i}, {what}")
-        return result
+        return result | {WARM: quantities(CascadeCase)[WARM]}
 
     def set_to(self, values: Mapping[str, float]) -> "CascadePlan":
         values = checked(values, self.settable())
@@ -63,7 +68,7 @@ class CascadePlan:
         for i, s in enumerate(self.stages, start=1):
             own = {name: values[f"{name}.{i}"] for name in SET if f"{name}.{i}" in values}
             stages.append(replace(s, **own) if own else s)
-        return replace(self, stages=tuple(stages))
+        return replace(self, stages=tuple(stages), temp_c=values.get(WARM, self.temp_c))
 
     def upsets(self) -> tuple[Upset, ...]:
         """Cleaners shut, a stage half plugged, thicker stock to the first."""
@@ -83,11 +88,11 @@ class CascadePlan:
         if inlet is None or inlet.solids_t_h <= NOTHING_T_H:
             comes = IDLE
         else:
-            parts: dict[str, Any] = {name.lower(): inlet.parts[INDEX[name]] for name in PARTS}
-            pct, temp_c = min(MOST_IN_PCT, max(0.1, inlet.cons_pct)), min(95.0, max(1.0, inlet.temp_c))
-            comes = replace(IDLE, **parts, feed_pct=pct, temp_c=temp_c)
+            parts: dict[str, Any] = {name.lower(): near(inlet.parts[INDEX[name]]) for name in PARTS}
+            comes = replace(IDLE, **parts, feed_pct=near(min(MOST_IN_PCT, max(0.1, inlet.cons_pct))))
         return replace(
             comes,
+            temp_c=self.temp_c,
             stages=self.stages,
             refined=self.refined,
             sand_um=self.sand_um,
@@ -98,7 +103,7 @@ class CascadePlan:
     def act(self, inlet: Inlet) -> Acts:
         """Raises: ImpossibleInput, NotSolved."""
         case = self.case(inlet)
-        result = cascade(case)
+        result = _ran(case)
         done = result.solved
         whole = (done.on_l_min + done.out_l_min + done.filtrate_l_min) * 60.0 / 1000.0
         if inlet.solids_t_h <= NOTHING_T_H:  # worked for its page; nothing runs through it
@@ -150,6 +155,11 @@ class CascadePlan:
             "cone_l_min": s.one,
             "rv_pct": s.rv_pct,
         }
+
+
+@lru_cache(maxsize=256)
+def _ran(case: CascadeCase) -> CascadeFound:
+    return cascade(case)
 
 
 def _shares(done: Solved) -> list[float]:

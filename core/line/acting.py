@@ -20,6 +20,7 @@ from core.stream import DS, FIBRE, SUSPENDED, Vector, W
 from core.unit import ON, ON_FIBRE, OXIDANTS, SOLUTES, Acts, Facts, Inlet, Kind, met
 
 SETTLED = 1e-9
+FINE = 1e-4  # shares close the mass whatever they are: they stand still at a hundred-thousandth
 MOST_PASSES = 25
 
 
@@ -76,7 +77,7 @@ def _changed(u: Unit, acts: Acts) -> Unit:
         others = sum(float(o.shares[DS]) for o in outlets if o.name != ON)
         outlets = tuple(_with_liquor(o, acts.liquor_on, others) for o in outlets)
     sets = u.sets
-    given = {"kappa": acts.kappa, "iso_pct": acts.iso_pct, "csf_ml": acts.csf_ml}
+    given = {"kappa": acts.kappa, "iso_pct": acts.iso_pct, "csf_ml": acts.csf_ml, "s457": acts.s457}
     sets = replace(sets, **{k: v for k, v in given.items() if v is not None})
     return replace(u, conversion=conversion, outlets=outlets, sets=sets)
 
@@ -297,17 +298,25 @@ def _moved(before: Acts | None, now: Acts) -> tuple[float, float]:
     """How far an act has moved since the pass before: in what changes flows, and in what only rides on them."""
     if before is None:
         return np.inf, np.inf
-    flows = max(_gap(getattr(before, k), getattr(now, k)) for k in ("dissolves", "liquor_on", "out_pct", "in_pct"))
+    flows = max(_gap(getattr(before, k), getattr(now, k)) for k in ("dissolves", "liquor_on", "out_pct"))
+    flows = max(flows, FINE * _gap(before.in_pct, now.in_pct))
     for name, shares in now.shares.items():
-        flows = max(flows, float(np.abs(np.array(shares) - np.array(before.shares.get(name, 0.0))).max()))
+        flows = max(flows, FINE * float(np.abs(np.array(shares) - np.array(before.shares.get(name, 0.0))).max()))
     if now.turns is not None:
-        flows = max(flows, float(np.abs(np.array(now.turns) - np.array(before.turns or 0.0)).max()))
+        flows = max(flows, FINE * float(np.abs(np.array(now.turns) - np.array(before.turns or 0.0)).max()))
     if before.takes is not None and now.takes is not None:
         flows = max(flows, _gap(before.takes.t_h, now.takes.t_h))
         if before.takes.composition is not None and now.takes.composition is not None:
             flows = max(flows, float(np.abs(before.takes.composition - now.takes.composition).max()))
-    rides = max(_gap(getattr(before, k), getattr(now, k)) for k in ("kappa", "iso_pct", "csf_ml"))
-    return flows, max(rides, *(_gap(before.adds.get(k), now.adds.get(k)) for k in now.adds), 0.0)
+    rides = max(_gap(getattr(before, k), getattr(now, k)) for k in ("kappa", "iso_pct", "csf_ml", "s457"))
+    return flows, max(rides, *(_gap(before.adds.get(k, 0.0), now.adds.get(k, 0.0)) for k in {**before.adds, **now.adds}), 0.0)
+
+
+def _flowing_as(act: Acts, solved: Acts) -> Acts:
+    """An act with the shares that the flows were solved with, so that what only rides is mixed on flows that close."""
+    if not act.shares:
+        return act
+    return replace(act, shares=solved.shares, turns=solved.turns, in_pct=solved.in_pct)
 
 
 def solve_line(units: tuple[Unit, ...], draws: tuple[Draw, ...], acting: Mapping[str, Kind], start: Line | None = None) -> Line:
@@ -336,12 +345,13 @@ def solve_line(units: tuple[Unit, ...], draws: tuple[Draw, ...], acting: Mapping
             flows, rides = max(flows, f), max(rides, r)
             if (g := max(f, r)) >= gap or not worst:
                 worst, gap = key, g
-        acts = now
         if passes > 1 and max(flows, rides) <= SETTLED:
-            return Line(solution=solution, acts=acts, inlets=inlets, solutes=solutes, passes=passes, acting=acting)
+            return Line(solution=solution, acts=now, inlets=inlets, solutes=solutes, passes=passes, acting=acting)
+        anew = flows > SETTLED or fresh
+        acts = now if anew else {key: _flowing_as(act, acts[key]) for key, act in now.items()}
         changed = tuple(_changed(u, acts[u.id]) if u.id in acts else u for u in units)
         network = rebuilt(network, changed, _drawn_as(draws, network, acts))
-        if flows > SETTLED or fresh:
+        if anew:
             solution = solve(network, solution)
         elif rides > SETTLED:
             solution = mixed_again(solution, network)

@@ -8,6 +8,7 @@ from core.clean.unit import CascadePlan
 from core.cook.acid import SulphitePlan
 from core.cook.unit import CookPlan
 from core.mechanical.unit import RefinePlan
+from core.recovered.unit import RecoveredPlan
 from core.wash.unit import OxygenPlan, WashPlan
 
 KINDS: Final[Mapping[str, type]] = {
@@ -18,4 +19,5 @@ KINDS: Final[Mapping[str, type]] = {
     "oxygen": OxygenPlan,
     "bleach": BleachPlan,
     "cascade": CascadePlan,
+    "recovered": RecoveredPlan,
 }

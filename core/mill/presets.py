@@ -12,6 +12,7 @@ from core.blend.mix import Source, mix_furnish
 from core.document import Json, read
 from core.lab.methods import TESTS
 from core.mill.document import FORMAT
+from core.recovered.line import FOURTEEN
 
 Part = dict[str, Any]
 
@@ -172,10 +173,10 @@ PRESETS: Final = {
                     "SF": 0.34,
                     "FN": 0.132,
                     "FL": 0.155,
-                    "INK": 0.006,
+                    "INK": 0.0009,
                     "STK": 0.002,
                     "SND": 0.003,
-                    "PLS": 0.02,
+                    "PLS": 0.0251,
                     "SHV": 0.002,
                 },
                 "temp_c": 18,
@@ -194,7 +195,10 @@ PRESETS: Final = {
             key="float",
             name="Flotation",
             station="recovered",
-            unit={"sets": {"iso_pct": 74, "s457": 48, "csf_ml": 350}},
+            unit={
+                "sets": {"csf_ml": 350},
+                "acts": {"kind": "recovered", "name": "Deinking", "rejects": "inkash", "steps": [dict(s) for s in FOURTEEN]},
+            },
             others={"inkash": ("inkash", _rejects(INK=0.8, FL=0.7, STK=0.4, FN=0.17, SF=0.016, LF=0.004, W=0.04))},
             draws=(Drawing(kind="dilute", tank=CLEAR, to="self", target=0.11, rest="rest"),),
         ),
@@ -249,7 +253,7 @@ RECIPES: Final = {
             key="recovered",
             name="Recovered paper",
             units=("bales", "pulper", "float", *_END),
-            pulp={"cons_pct": 3.65, "ash_pct": 5.5, "iso_pct": 74, "s457": 48, "csf_ml": 345},
+            pulp={"cons_pct": 3.65, "ash_pct": 10, "iso_pct": 72, "s457": 63, "csf_ml": 345},
             raw_name="bales, as received",
             raw_wet_t_t=1.35,
             rows=(

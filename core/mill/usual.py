@@ -98,6 +98,12 @@ def uses_of(unit: Json) -> Iterator[tuple[int, Use]]:
         stages = stages_of(acts)
         yield from _stage_uses(stages) if stages else ((0, use) for use in BY_KIND["tower"])
         return
+    if kind == "recovered":
+        yield 0, Use(row="R5", readings={"stickies": "stickies"}, band="stickies")
+        first = next((i for i, s in enumerate(acts.get("steps") or (), start=1) if s.get("name") == "flotation"), 0)
+        if first:
+            yield first, Use(row="R3", readings={"gain": "gain"}, band="gain")
+        return
     if kind == "cascade":
         yield from _cascade_uses(acts.get("stages"))
         return

@@ -7,7 +7,7 @@ all shares are defaults to be calibrated.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Final
 
@@ -99,6 +99,12 @@ class LineCase:
     pulper_pct: float = quantity("Consistency in the pulper", "%", possible=(1, 25), valid=(3, 20), decimals=1, default=15.0)
     at_kwh_t: float = quantity("Energy the fines are given for", "kWh/t", possible=(0, 100), decimals=0, default=22.0)
     steps: tuple[Step, ...] = rows("Step", Step, most=16)
+
+    def with_filler(self, share: float) -> "LineCase":
+        """The same fibre, sand and light matter with another share of filler in the whole."""
+        rest = {c.lower(): getattr(self, c.lower()) for c in SOLIDS if c != "FL"}
+        whole = sum(rest.values())
+        return replace(self, fl=share, **{k: v / whole * (1.0 - share) for k, v in rest.items()}) if whole > 0.0 else self
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

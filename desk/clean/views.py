@@ -11,7 +11,7 @@ from core import calc
 from core.catalogue import find
 from core.clean.cascade import BACK, FORWARD, KINDS, CascadeCase, Stage, cascade, solve
 from core.clean.least import least_loss
-from core.clean.unit import IDLE, SET, CascadePlan
+from core.clean.unit import IDLE, SET, WARM, CascadePlan
 from core.errors import ImpossibleInput, Infeasible, NotSolved
 from core.practice.clean_advice import advise
 from core.quantity import quantities
@@ -224,10 +224,18 @@ def _rows(data, opening: tuple[Stage, ...]) -> list[dict]:
             start = NEW[kind]
         accept = data.get(f"accept{i}", start.accept)
         wells, values = read_wells(data, _stage_wells(i, start))
-        rows.append({
-            "i": i, "n": i + 1, "start": start, "kind": start.kind, "screens": start.screens, "wells": wells, "values": values,
-            "accept": accept if accept in (BACK, FORWARD) else BACK,
-        })  # fmt: skip
+        rows.append(
+            {
+                "i": i,
+                "n": i + 1,
+                "start": start,
+                "kind": start.kind,
+                "screens": start.screens,
+                "wells": wells,
+                "values": values,
+                "accept": accept if accept in (BACK, FORWARD) else BACK,
+            }
+        )
     return rows
 
 
@@ -256,13 +264,16 @@ def cascade_page(request):
     plan, standing, source = _in_force(state, key)
     base = cascade(standing)
     opening = tuple(
-        replace(w, start=round(v, places)) for w, v, places in (
-            (FEED_WELLS[0], sum(base.solved.fed), 2), (FEED_WELLS[1], standing.temp_c, 0),
-            (FEED_WELLS[2], standing.refined, 2), (FEED_WELLS[3], base.dirt_out_ppm, 0),
+        replace(w, start=round(v, places))
+        for w, v, places in (
+            (FEED_WELLS[0], sum(base.solved.fed), 2),
+            (FEED_WELLS[1], standing.temp_c, 0),
+            (FEED_WELLS[2], standing.refined, 2),
+            (FEED_WELLS[3], base.dirt_out_ppm, 0),
         )
-    )  # fmt: skip
+    )
     wells, v = read_wells(request.GET, opening)
-    where = {"pulp": "solved", "temp_c": "solved", "refined": "set-up", "want": "as it is now"}
+    where = {"pulp": "solved", "temp_c": source, "refined": "set-up", "want": "as it is now"}
     for row, well in zip(wells, opening, strict=True):
         row["source"] = where[well.name] if row["text"] == f"{well.start:g}" else "typed"
     rows = _rows(request.GET, standing.stages)
@@ -339,6 +350,7 @@ def _worked(request, state, key: str, plan, standing: CascadeCase, case: Cascade
         places = (p for p in state.mill.moves.values() if (p.row, p.unit, p.stage) == (asked, key, told["advice"].stage))
         told["advice_row"] = next((p.key for p in places), "")
     now = {f"{name}.{i}": getattr(s, name) for i, s in enumerate(case.stages, start=1) for name in SET}
+    now[WARM] = case.temp_c
     was = plan.settings() if plan else {}
     moved = {k: f"{x:g}" for k, x in now.items() if k in was and abs(x - was[k]) > PUT_FROM}
     if plan and moved and len(case.stages) == len(plan.stages):

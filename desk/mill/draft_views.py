@@ -57,6 +57,7 @@ KIND_NAMES = {
     "oxygen": "delignifies with oxygen",
     "bleach": "bleaches",
     "cascade": "screens or cleans, in stages",
+    "recovered": "makes recovered paper into stock, step by step",
 }
 
 

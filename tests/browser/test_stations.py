@@ -68,6 +68,38 @@ class Stations(DeskCase):
         expect(page.get_by_text("You set it at the plant").first).to_be_visible()
         self.calm()
 
+    def test_a_batch_with_a_bale_too_many_and_a_line_made_white_at_least_cost(self):
+        page = self.page
+        self.sign_in("Shift lead, day shift")
+        # a bale more is loaded: the card recomputes, the water that mends it goes in, and the batch is kept with two people
+        self.open("/recovered/pulper/")
+        page.locator("#n1").fill("4")
+        expect(page.get_by_role("heading", name="Add 1.64 m³ of white water")).to_be_visible()
+        page.locator("#water_m3").fill("15.59")
+        expect(page.get_by_role("heading", name="Leave it")).to_be_visible()
+        page.locator("#b0").fill("1")
+        page.get_by_label("Second person who read each label").fill("W.A.")
+        page.get_by_role("button", name="Keep batch").click()
+        expect(page.get_by_text("Rope and wires are not looked at")).to_be_visible()
+        expect(page.get_by_label("Second person who read each label")).to_have_value("W.A.")  # nothing typed is lost
+        expect(page.locator("#n1")).to_have_value("4")
+        page.get_by_label(re.compile("Rope turns")).check()
+        page.get_by_role("button", name="Keep batch").click()
+        expect(page.get_by_text(re.compile("Kept. Batch R-")).first).to_be_visible()
+        # the line: grey beside white, white solved for least cost, and put in force
+        self.open("/recovered/")
+        page.get_by_role("button", name=re.compile("grey, to step")).click()
+        expect(page.get_by_role("heading", name=re.compile("White: 7"))).to_be_visible()
+        page.get_by_role("button", name=re.compile("white, all")).click()
+        page.get_by_label(re.compile("Brightness wanted")).fill("73")
+        page.get_by_role("button", name="Solve for least cost").click()
+        expect(page.get_by_role("heading", name=re.compile("Least cost at 73"))).to_be_visible()
+        page.get_by_role("link", name="Put these in force").click()
+        page.get_by_label(re.compile("Why|Reason", re.I)).first.fill("least cost at 73")
+        page.get_by_role("button", name=re.compile("Put .*in force")).click()
+        expect(page.get_by_text("in force since").first).to_be_visible()
+        self.calm()
+
     def test_a_cook_from_design_to_fit(self):
         page = self.page
         self.sign_in("Shift lead, day shift")

@@ -243,7 +243,7 @@ class AsUnit(SimpleTestCase):
     def test_settings_are_those_of_its_stages_and_nothing_comes_is_no_fault(self):
         names = list(self.plan.settings())
         self.assertEqual(names[:3], ["cones_open.1", "rv_pct.1", "feed_pct.1"])
-        self.assertEqual(len(names), 12)
+        self.assertEqual((len(names), names[-1]), (13, "temp_c"))
         self.assertEqual(self.plan.set_to({"cones_open.2": 8}).stages[1].cones_open, 8)
         self.assertEqual(self.plan.act(NOTHING).worked[0].result.solved.fed[0], 1.0)
         with self.assertRaises(ImpossibleInput):

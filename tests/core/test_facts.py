@@ -142,6 +142,7 @@ class Facts(SimpleTestCase):
             for unit, plan in self.mill.bleach_plans.items():
                 stages = range(1, len(plan.charges) + 1) if plan.sequence else (0,)
                 told += sum(self.line.facts(unit, i).get(fact, 0.0) * self.line.facts(unit, i)["adt_h"] for i in stages)
+            told += sum(a.duties.get(f"{name}_kg_h", 0.0) for k, a in self.line.acts.items() if k == "R.float")
             with self.subTest(chemical=name):
                 self.assertAlmostEqual(told, self.line.duty(f"{name}_kg_h"), delta=1e-6 * told)
 

@@ -91,7 +91,7 @@ class Kinds(SimpleTestCase):
                         self.assertTrue(math.isclose(2.0 * value, two.duties[name], rel_tol=1e-6, abs_tol=1e-6), name)
                     for name, shares in one.shares.items():
                         self.assertTrue(
-                            all(math.isclose(a, b, abs_tol=1e-8) for a, b in zip(shares, two.shares[name], strict=True))
+                            all(math.isclose(a, b, abs_tol=1e-6) for a, b in zip(shares, two.shares[name], strict=True))
                         )
                     for solute, value in one.adds.items():
                         self.assertTrue(math.isclose(2.0 * value, two.adds[solute], rel_tol=1e-6, abs_tol=1e-6), solute)

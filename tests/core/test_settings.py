@@ -74,7 +74,7 @@ class EverySetting(SimpleTestCase):
                     self.assertEqual(line.acting[key].settings()[name], new)
                     felt = {u for u in line.acts if self.apart(self.base.acts[u], line.acts[u])}
                     self.assertLessEqual(felt, self.after[key])
-                    if name not in QUIET:
+                    if name not in QUIET and (key, name) != ("M.clean", "temp_c"):  # no stickies come to it
                         self.assertTrue(felt or self.flows_differ(line))
                     back = self.run_line(settings={key: {name: value}})
                     self.assertFalse([u for u in back.acts if self.apart(self.base.acts[u], back.acts[u])])

@@ -82,6 +82,7 @@ RIGHTS = {
     "deliver:lot": (ANY, MAY["hold"] | MAY["release"] | MAY["divert"]),
     "deliver:close": (NOBODY, MAY["close_lot"]),
     "chips:note": (NOBODY, MAY["record"]),
+    "recovered:keep_batch": (NOBODY, MAY["record"]),
     "wash:look": (NOBODY, MAY["record"]),
     "bleach:tanks": (ANY, MAY["record"]),
     "moves:row": (ANY, MAY["propose"]),
@@ -161,6 +162,7 @@ class Addresses(TestCase):
             ("wash:bench", "key"): "stage",
             ("bleach:bench", "key"): "charge",
             ("clean:bench", "key"): "screen",
+            ("recovered:bench", "key"): "ink",
         }
 
         def value(match) -> str:
@@ -335,6 +337,22 @@ FORMS = {
         "salt",
         "economy",
     ),
+    "/recovered/pulper/": (
+        "line",
+        "n0",
+        "plan1",
+        "kg0",
+        "wet1",
+        "count",
+        "vat_m3",
+        "water_m3",
+        "cons_pct",
+        "b0",
+        "net_kw",
+        "to_pct",
+    ),
+    "/recovered/pulper/keep/": ("line", "n0", "kg0", "wet0", "count", "b0", "second", "wire", "corrects"),
+    "/recovered/": ("line", "upto", "eric", "mechanical", "fl", "air4", "dose8", "ta8", "to_pct6", "want", "least"),
     "/clean/": ("line", "count", "kind0", "open0", "rv1", "pct0", "mm1", "accept1", "pulp", "want", "least"),
     "/wash/look/": ("line", "look", "drum", "words"),
     "/bleach/": ("seq", "wood", "ready", "kappa", "cod", "solve", "front", "s0c", "s0t", "s1m", "s2p", "clo2_g_l", "target"),

@@ -47,7 +47,8 @@ class LineCases(TestCase):
         stations = [s.station for s in carried.steps]
         self.assertLessEqual({"cook", "wash", "bleach", "deliver"}, set(stations))
         self.assertEqual(
-            stations, sorted(stations, key=["chips", "cook", "wash", "bleach", "clean", "stock", "blend", "deliver"].index)
+            stations,
+            sorted(stations, key=["chips", "cook", "wash", "bleach", "recovered", "clean", "stock", "blend", "deliver"].index),
         )
         self.assertIn("K.larch_blow.kappa", [j.row for j in carried.judged if j.leaves])
         self.assertLess(carried.closure, 1e-9)

@@ -1,0 +1,233 @@
+"""The recovered line as a unit: its steps decide what becomes of fibre, filler, ink and stickies, and how bright it is."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any, Final
+
+from core.constants import SODIUM_IN_NAOH
+from core.document import Parts, item, same, text
+from core.learn import Constant
+from core.quantity import Quantity, quantities, quantity
+from core.recovered.ink import broken
+from core.recovered.line import SOLIDS, LineCase, LineFound, Step, line
+from core.stream import INDEX, N
+from core.unit import ON, Acts, Facts, Inlet, Upset, Worked, checked, near, of_pulp
+
+SET: Final = {  # what people set on a step as it runs, by its kind
+    "pulper": ("kwh_t", "minutes"),
+    "flotation": ("air", "water_pct", "dose"),
+    "disperger": ("kwh_t",),
+    "peroxide": ("dose", "ta", "minutes", "temp_c"),
+    "dithionite": ("dose",),
+    "thickener": ("to_pct",),
+    "washer": ("to_pct",),
+}
+UPTO = "to_step"
+CALLED: Final = {
+    "air": "air, factor",
+    "minutes": "time",
+    "water_pct": "water to the foam",
+    "kwh_t": "energy",
+    "ta": "total alkali",
+    "to_pct": "leaves at",
+}
+DOSES: Final = {"flotation": "soap", "peroxide": "peroxide", "dithionite": "dithionite"}
+NOTHING_T_H = 1e-9
+IDLE = LineCase(lf=0.35, sf=0.35, fn=0.14, fl=0.16, eric_ppm=700, steps=(Step(name="takes"),))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RecoveredPlan:
+    """How recovered paper is made into stock: its steps, and what is known of the ink and specks that come.
+
+    `rejects`: the outlet of foam, sludge and trash. `to_step`: the pulp is taken after that step (grey), 0: after the last
+    (white). What comes, its fibre and its filler, are those of the pulp.
+    """
+
+    name: str = text("Name")
+    steps: tuple[Step, ...] = item(Parts(label="Steps", of=Step, key="steps", least=1, most=16))
+    rejects: str = text("Outlet of foam and sludge", default="rejects")
+    to_step: float = quantity(
+        "Pulp taken after step, 0: after the last", "", possible=(0, 16), whole=True, decimals=0, default=0.0
+    )
+    a0: float = same(LineCase, "a0", default=0.5)
+    mechanical: float = same(LineCase, "mechanical", default=0.5)
+    stickies: float = same(LineCase, "stickies", default=4000.0)
+    dirt: float = same(LineCase, "dirt", default=2000.0)
+    ph: float = same(LineCase, "ph", default=9.5)
+    pulper_pct: float = same(LineCase, "pulper_pct", default=15.0)
+
+    @property
+    def stage_count(self) -> int:
+        """How many stages rows of the plan and moves may name."""
+        return len(self.steps)
+
+    @property
+    def passed(self) -> tuple[Step, ...]:
+        """The steps that the pulp passes."""
+        return self.steps[: int(self.to_step)] if self.to_step else self.steps
+
+    def constants(self) -> tuple[Constant, ...]:
+        return ()
+
+    def tried(self) -> None:
+        """Raises: ImpossibleInput for steps that cannot be run."""
+        line(self.case(None))
+
+    def settings(self) -> Mapping[str, float]:
+        told = {f"{name}.{i}": getattr(s, name) for i, s in enumerate(self.steps, start=1) for name in SET.get(s.name, ())}
+        return {UPTO: self.to_step} | told
+
+    def settable(self) -> Mapping[str, Quantity]:
+        said = quantities(Step)
+        told = {UPTO: replace(quantities(RecoveredPlan)[UPTO], possible=(0.0, float(len(self.steps))))}
+        for i, s in enumerate(self.steps, start=1):
+            for name in SET.get(s.name, ()):
+                what = DOSES.get(s.name, "dose") if name == "dose" else CALLED.get(name, said[name].label.lower())
+                told[f"{name}.{i}"] = replace(said[name], label=f"{s.called.capitalize()}, {what}")
+        return told
+
+    def set_to(self, values: Mapping[str, float]) -> "RecoveredPlan":
+        values = checked(values, self.settable())
+        steps = []
+        for i, s in enumerate(self.steps, start=1):
+            own = {name: values[f"{name}.{i}"] for name in SET.get(s.name, ()) if f"{name}.{i}" in values}
+            steps.append(replace(s, **own) if own else s)
+        return replace(self, steps=tuple(steps), to_step=values.get(UPTO, self.to_step))
+
+    def upsets(self) -> tuple[Upset, ...]:
+        """Air lost, a disperger that stops, no peroxide, no dithionite."""
+        told = []
+        for i, s in enumerate(self.passed, start=1):
+            if s.name == "flotation" and s.air > 0.0:
+                told.append(Upset(name=f"{s.called} loses half its air", settings={f"air.{i}": 0.5 * s.air}))
+            if s.name == "disperger" and s.kwh_t > 0.0:
+                told.append(Upset(name="the disperger stops", settings={f"kwh_t.{i}": 0.0}))
+            if s.name in ("peroxide", "dithionite") and s.dose > 0.0:
+                told.append(Upset(name=f"no {s.name}", settings={f"dose.{i}": 0.0}))
+        return tuple(told)
+
+    def case(self, inlet: Inlet | None) -> LineCase:
+        """The line as what comes meets it; on ordinary paper where none comes."""
+        comes = IDLE
+        if inlet is not None and inlet.solids_t_h > NOTHING_T_H:
+            masses = {name: max(0.0, inlet.parts[INDEX[name]]) for name in SOLIDS}
+            whole = sum(masses.values())
+            if whole > NOTHING_T_H:
+                shares: dict[str, Any] = {name.lower(): near(min(1.0, m / whole)) for name, m in masses.items()}
+                ppm = near(min(5000.0, 1e6 * max(0.0, inlet.parts[INDEX["INK"]]) / whole))
+                comes = replace(IDLE, **shares, eric_ppm=ppm)
+        pulper = next((s.kwh_t for s in self.passed if s.name == "pulper"), IDLE.at_kwh_t)
+        return replace(
+            comes,
+            at_kwh_t=min(IDLE.at_kwh_t, pulper),  # gentler pulping is not taken to make fines into fibre
+            steps=self.passed,
+            a0=self.a0,
+            mechanical=self.mechanical,
+            stickies=self.stickies,
+            dirt=self.dirt,
+            ph=self.ph,
+            pulper_pct=self.pulper_pct,
+        )
+
+    def act(self, inlet: Inlet) -> Acts:
+        """Raises: ImpossibleInput."""
+        case = self.case(inlet)
+        found = _ran(case)
+        worked = (Worked(model="recovered.line", case=case, result=found),)
+        duties = self._duties(found, near(inlet.solids_t_h))
+        if inlet.solids_t_h <= NOTHING_T_H:
+            return Acts(duties=duties, worked=worked, cautions=found.cautions)
+        turns, on = _shares(case, found)
+        return Acts(
+            shares={ON: on, self.rejects: tuple(1.0 - v for v in on)},
+            turns=turns,
+            iso_pct=found.iso_pct,
+            s457=found.after[-1].s,
+            adds={"SOD": SODIUM_IN_NAOH * duties["NaOH_kg_h"]},
+            duties=duties,
+            worked=worked,
+            cautions=found.cautions,
+        )
+
+    def _duties(self, found: LineFound, solids_t_h: float) -> dict[str, float]:
+        """Chemicals kg/h and power, by what comes to each step."""
+        told = dict.fromkeys(("H2O2_kg_h", "NaOH_kg_h", "dithionite_kg_h", "soap_kg_h", "power_mw"), 0.0)
+        for s, before in zip(self.passed, found.after, strict=False):
+            t_h = before.total * solids_t_h
+            if s.name == "peroxide":
+                told["H2O2_kg_h"] += s.dose * t_h
+                told["NaOH_kg_h"] += 10.0 * s.ta * t_h
+            elif s.name == "dithionite":
+                told["dithionite_kg_h"] += s.dose * t_h
+            elif s.name == "flotation":
+                told["soap_kg_h"] += s.dose * t_h
+            told["power_mw"] += s.kwh_t * t_h / 1000.0
+        return told
+
+    def facts(self, inlet: Inlet, acts: Acts, stage: int = 0) -> Facts:
+        """What leaves: brightness, ink, ash, stickies, dirt, yield; the first flotation's gain. Of a step, what leaves it."""
+        found: LineFound = acts.worked[0].result
+        at = found.after[min(stage, len(found.after) - 1)] if stage else found.after[-1]
+        known = of_pulp(inlet) | {
+            "iso_pct": at.iso_pct,
+            "eric_ppm": at.eric_ppm,
+            "ash_pct": at.ash_pct,
+            "stickies_mm2_kg": at.stickies_mm2_kg,
+            "dirt_mm2_kg": at.dirt_mm2_kg,
+            "yield_pct": at.yield_pct,
+            "gain": found.gain,
+            "sludge_t_h": found.sludge_kg / 1000.0 * inlet.solids_t_h * found.yield_pct / 100.0,
+        }
+        if 0 < stage < len(found.after):
+            s = self.steps[stage - 1]
+            known |= {name: getattr(s, name) for name in SET.get(s.name, ())}
+            if s.name == "flotation":
+                known |= self._a_point(acts.worked[0].case, found, stage, inlet.solids_t_h)
+        return known
+
+    def _a_point(self, case: LineCase, found: LineFound, stage: int, solids_t_h: float) -> dict[str, float]:
+        """What one point more of the water to the foam of a flotation gives in brightness, and loses, t/h."""
+        s = self.steps[stage - 1]
+        more = replace(case, steps=(*case.steps[: stage - 1], replace(s, water_pct=s.water_pct + 1.0), *case.steps[stage:]))
+        now = line(more)
+        gains = (now.after[stage].iso_pct - now.after[stage - 1].iso_pct) - (
+            found.after[stage].iso_pct - found.after[stage - 1].iso_pct
+        )
+        lost = (found.after[stage].total - now.after[stage].total) * solids_t_h
+        return {"gain_a_point": max(0.0, gains), "lost_a_point": max(0.0, lost)}
+
+
+@lru_cache(maxsize=256)
+def _ran(case: LineCase) -> LineFound:
+    return line(case)
+
+
+def _shares(case: LineCase, found: LineFound) -> tuple[tuple[tuple[float, ...], ...] | None, tuple[float, ...]]:
+    """What pulping turns of each component, if anything, and the share of each that goes on after that."""
+    start, end = found.after[0], found.after[-1]
+    turns, became = None, dict(start.solids)
+    pulper = next((s for s in case.steps if s.name == "pulper"), None)
+    more = broken(pulper.kwh_t) - broken(case.at_kwh_t) if pulper else 0.0
+    if more > 1e-12:
+        k = [[float(i == j) for j in range(N)] for i in range(N)]
+        for name in ("LF", "SF"):
+            moved = more * start.solids[name]
+            became[name] -= moved
+            became["FN"] += moved
+            k[INDEX["FN"]][INDEX[name]] += more
+            k[INDEX[name]][INDEX[name]] -= more
+        turns = tuple(tuple(row) for row in k)
+    on = [1.0] * N
+    for name in SOLIDS:
+        if became[name] > 0.0:
+            on[INDEX[name]] = min(1.0, max(0.0, end.solids[name] / became[name]))
+    on[INDEX["INK"]] = min(1.0, end.ink.total / start.ink.total) if start.ink.total > 0.0 else 1.0
+    on[INDEX["STK"]] = min(1.0, end.stickies / start.stickies) if start.stickies > 0.0 else 1.0
+    water = 1.0
+    for s in case.steps:
+        if s.name == "flotation":
+            water *= 1.0 - s.water_pct / 100.0 * (1.0 - s.second)
+    on[INDEX["W"]] = on[INDEX["DS"]] = water
+    return turns, tuple(on)

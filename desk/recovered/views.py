@@ -1,0 +1,318 @@
+"""Recovered: the line from bales to bright stock as it stands, its steps tried, grey against white, least cost."""
+
+from dataclasses import replace
+from urllib.parse import urlencode
+
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_safe
+
+from core import calc
+from core.catalogue import find
+from core.errors import ImpossibleInput, Infeasible
+from core.quantity import quantities
+from core.recovered.cheapest import cheapest
+from core.recovered.line import LineCase, Step, line, run
+from core.recovered.unit import IDLE, SET, UPTO, RecoveredPlan
+from core.unit import Worked
+from desk.cases.benches import Bench, bench_view, held_case
+from desk.kit.bench import Well, read_wells, refuse_well, render_bench
+from desk.kit.templatetags.vat import clock
+from desk.kit.text import whole
+from desk.mill.beside import beside
+from desk.mill.context import state_of
+from desk.mill.ribbon import STATIONS, draw_small
+from desk.recovered.drawings import line_picture
+
+IDLE_T_H = 2.0
+DITHIONITE_MIND = "Dithionite powder stays dry and off the air: damp heats it by itself. Site procedure first."
+STEAM_MIND = "Live steam: the valve slowly, the vat clear of people."
+PULPER_MIND = "A pulper is a confined space: permit first. The belt is stopped and tagged before a hand goes to a wire."
+_PULPED = {"free_5": 0.171, "free_25": 0.506, "free_150": 0.184, "free_more": 0.046}
+BENCHES = {
+    b.key: b
+    for b in (
+        Bench(
+            "ink",
+            "Ink in the pulper",
+            "Loose, still attached, driven back.",
+            "pulper.ink",
+            "",
+            {"kwh_t": 22},
+            "steps",
+            PULPER_MIND,
+        ),
+        Bench(
+            "card",
+            "A batch, from the vat",
+            "Bales and water for a consistency.",
+            "pulper.card",
+            "",
+            {"vat_m3": 30, "cons_pct": 15, "bale_kg": 600, "moisture_pct": 10},
+            "pulper",
+            PULPER_MIND,
+        ),
+        Bench(
+            "defiber",
+            "Defibering",
+            "Energy and minutes until the flakes are gone.",
+            "pulper.defiber",
+            "",
+            {"furnish": "office and white grades", "od_t": 2.6, "net_kw": 120},
+            "pulper",
+        ),
+        Bench("through", "Drum or vat", "Continuous pulpers.", "pulper.through", "", {"k": 0.25, "minutes": 12}, "pulper"),
+        Bench(
+            "cycle",
+            "Capacity",
+            "Batches an hour, and the slack.",
+            "pulper.cycle",
+            "",
+            {"fill": 4, "load": 5, "pulp": 24, "dump": 5, "od_t": 2.6, "demand_t_h": 2.1},
+            "pulper",
+        ),
+        Bench(
+            "steam",
+            "Steam for a batch",
+            "To warm it.",
+            "pulper.steam",
+            "",
+            {"stock_t": 18, "from_c": 38, "to_c": 50},
+            "pulper",
+            STEAM_MIND,
+        ),
+        Bench(
+            "pay",
+            "Pay weight",
+            "Of bales, by their moisture.",
+            "pulper.pay",
+            "",
+            {"received_kg": 612, "moisture_pct": 14},
+            "pulper",
+        ),
+        Bench("flotation", "Flotation", "What cells take, and what they cost.", "flotation.cells", "", {}, "steps"),
+        Bench(
+            "air", "Air for an ink", "How much, and the filler it takes.", "flotation.air_for", "", {"ink_left": 0.3}, "steps"
+        ),
+        Bench(
+            "thicken",
+            "Thicken or wash",
+            "What goes with the water.",
+            "recovered.thicken",
+            "",
+            {"feed_pct": 0.9, "to_pct": 8},
+            "steps",
+        ),
+        Bench(
+            "disperse",
+            "Dispersing",
+            "Specks out of sight, ink loose and finer.",
+            "recovered.disperse",
+            "",
+            {"kwh_t": 60, **_PULPED, "attached": 0.08, "redeposited": 0.013},
+            "steps",
+            "Hot pulp and steam: a disperger is opened cold, locked out and vented.",
+        ),
+        Bench("peroxide", "Peroxide", "And its best alkali.", "recovered.peroxide", "", {"dose": 18, "naoh_pct": 1.2}, "light"),
+        Bench(
+            "dose",
+            "Peroxide for an absorption",
+            "With its alkali at the best.",
+            "recovered.peroxide_for",
+            "",
+            {"to_kf": 3.0},
+            "light",
+        ),
+        Bench(
+            "dithionite", "Dithionite", "On recovered pulp.", "recovered.reductive", "", {"dose": 6}, "light", DITHIONITE_MIND
+        ),
+        Bench(
+            "light",
+            "Brightness",
+            "From what the pulp is made of.",
+            "recovered.light",
+            "",
+            {"lf": 0.3, "sf": 0.42, "fn": 0.16, "fl": 0.12, "eric_ppm": 150},
+            "light",
+        ),
+        Bench("eric", "Ink by infrared", "ERIC from a reflectance.", "recovered.eric", "", {"r950": 72}, "light"),
+    )
+}
+WANT = Well("want", "Brightness wanted", "% ISO", 72, 30, 90)
+TOP_WELLS = (
+    Well("eric", "Ink that comes", "ppm", 700, 0, 5000),
+    Well("mechanical", "Mechanical share of the fibre", "share", 0.5, 0, 1),
+    Well("stickies", "Stickies that come", "mm²/kg", 4000, 0, 1e6),
+    Well("fl", "Filler that comes", "% of solids", 16, 0, 60),
+)
+
+
+def station(request, state, **more) -> dict:
+    return {"station": "recovered", "stations": STATIONS, "small": draw_small(state), **more}
+
+
+def _step_wells(steps: tuple[Step, ...]) -> list[tuple[int, str, Well]]:
+    """The wells of what is set on each step: its number, its field, the well."""
+    said, told = quantities(Step), []
+    for i, s in enumerate(steps, start=1):
+        for name in SET.get(s.name, ()):
+            q = said[name]
+            what = {"dose": "soap" if s.name == "flotation" else s.name, "air": "air, factor", "minutes": "time"}
+            what["water_pct"] = "water to the foam"
+            label = f"{i} {s.called}, {what.get(name, q.label.lower())}"
+            told.append((i, name, Well(f"{name}{i}", label, q.unit, getattr(s, name), q.possible[0], q.possible[1])))
+    return told
+
+
+def _typed(wells: list[dict], opening) -> dict[str, float]:
+    """The wells that somebody typed into, by name."""
+    starts = {w.name: w.start for w in opening}
+    return {r["name"]: r["value"] for r in wells if r["value"] is not None and r["text"] != f"{starts[r['name']]:g}"}
+
+
+@require_safe
+def line_page(request):
+    """The recovered line: every step with what it takes, the ink, ash, stickies and brightness along it, grey beside white."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    plans = {k: p for k, p in state.line.acting.items() if isinstance(p, RecoveredPlan)}
+    key = request.GET.get("line", "")
+    key = key if key in plans else next(iter(plans), "")
+    plan = plans.get(key)
+    inlet = state.line.inlets.get(key)
+    full = replace(plan, to_step=0.0).case(inlet) if plan else IDLE
+    fed = inlet.solids_t_h if inlet is not None and inlet.solids_t_h > 0.0 else IDLE_T_H
+    record = state.put_in_force.get(key)
+    source = f"in force since {clock(record.at)}" if record else "set-up"
+    solids = sum(getattr(full, c) for c in ("lf", "sf", "fn", "fl", "snd", "pls", "shv"))
+    starts = {
+        "eric": round(full.eric_ppm),
+        "mechanical": full.mechanical,
+        "stickies": round(full.stickies),
+        "fl": round(100.0 * full.fl / solids, 1),
+    }
+    top = tuple(replace(w, start=starts[w.name]) for w in TOP_WELLS)
+    here = _step_wells(full.steps)
+    base = line(full)
+    want = replace(WANT, start=round(base.iso_pct, 1))
+    opening = (*top, *(w for _, _, w in here), want)
+    wells, v = read_wells(request.GET, opening)
+    typed = _typed(wells, opening)
+    by_name = {w["name"]: w for w in wells}
+    for w in wells:
+        w["source"] = "typed" if w["name"] in typed else ("solved" if w["name"] in ("eric", "fl") else source)
+    count = len(full.steps)
+    upto = whole(request.GET.get("upto", ""), 1, count) or (int(plan.to_step) if plan and plan.to_step else count)
+    context = station(
+        request,
+        state,
+        top=[by_name[w.name] for w in top],
+        rows=[by_name[w.name] for _, _, w in here],
+        want=by_name["want"],
+        lines=[(k, state.solution.network.unit(k).line or p.name, p.name) for k, p in plans.items()],
+        key=key,
+        name=plan.name if plan else "no line of this mill",
+        source=source,
+        count=count,
+        upto=upto,
+        grey_at=_grey_at(full.steps),
+        may_put=request.user.may("move") and key in plans,
+        standing=record,
+        beside=beside(state, key) if key in plans else [],
+        lining=True,
+    )
+    if not any(w["error"] for w in wells):
+        try:
+            context |= _worked(request, state, plan, key, _case(full, typed, here), fed, upto, v["want"])
+        except ImpossibleInput as refusal:
+            for p in refusal.problems:
+                refuse_well(wells, _well_of(p.field), p.text)
+    context["errors"] = [w["error"] for w in wells if w["error"]]
+    return render_bench(request, "recovered/line", context)
+
+
+def _grey_at(steps: tuple[Step, ...]) -> int:
+    """The step after which grey stock is taken: the last before a disperger or a bleaching step, or the last of all."""
+    ends = [i for i, s in enumerate(steps) if s.name in ("disperger", "peroxide", "dithionite")]
+    return ends[0] if ends and ends[0] > 0 else len(steps)
+
+
+def _well_of(field: str) -> str:
+    head, _, rest = field.partition(".")
+    number, _, name = rest.partition(".")
+    return f"{name}{number}" if head == "steps" else {"eric_ppm": "eric"}.get(field, field)
+
+
+def _case(full: LineCase, typed: dict[str, float], here) -> LineCase:
+    """The standing case with what was typed: another ink, another filler, other settings of the steps."""
+    steps = list(full.steps)
+    for i, name, well in here:
+        if well.name in typed:
+            value = float(round(typed[well.name])) if name == "cells" else typed[well.name]
+            steps[i - 1] = replace(steps[i - 1], **{name: value})
+    case = replace(full, steps=tuple(steps))
+    if "fl" in typed:
+        case = case.with_filler(typed["fl"] / 100.0)
+    named = {"eric": "eric_ppm", "mechanical": "mechanical", "stickies": "stickies"}
+    return replace(case, **{field: typed[name] for name, field in named.items() if name in typed})
+
+
+def _worked(request, state, plan, key: str, case: LineCase, fed: float, upto: int, want: float) -> dict:
+    """Figures and picture of the line to the step that is taken, the other school beside it, least cost where it is asked."""
+    taken = replace(case, steps=case.steps[:upto])
+    found = line(taken)
+    grey = _grey_at(case.steps)
+    other = line(replace(case, steps=case.steps[: grey if upto == len(case.steps) else len(case.steps)]))
+    model = find("recovered.line")
+    held = held_case(request.GET.get("held", ""), model)
+    beside_run = other.after
+    if held is not None:
+        try:
+            beside_run = run(calc.read_case(model, held.given))
+        except ImpossibleInput:
+            held = None
+    told = {
+        "worked": Worked(model="recovered.line", case=taken, result=found),
+        "other": other,
+        "other_name": "grey" if upto == len(case.steps) else "white",
+        "saves": found.cost - other.cost,
+        "fed": fed,
+        "sludge_t_h": fed * (1.0 - found.after[-1].total),
+        "other_sludge_t_h": fed * (1.0 - other.after[-1].total),
+        "p": line_picture(taken, found.after, fed, beside_run),
+        "held": held,
+        "hold_name": f"{plan.name if plan else 'recovered'}, {clock(state.now)}",
+        "minds": [_said(case, c.field, c.text) for c in found.cautions],
+    }
+    if plan:
+        now = {f"{name}.{i}": getattr(s, name) for i, s in enumerate(case.steps, start=1) for name in SET.get(s.name, ())}
+        was = plan.settings()
+        moved = {k: f"{x:g}" for k, x in now.items() if abs(x - was[k]) > 1e-9}
+        to = 0 if upto == len(case.steps) else upto
+        moved |= {UPTO: str(to)} if to != int(plan.to_step) else {}
+        if moved:
+            told["put"] = _put(key, moved, request)
+    if request.GET.get("least"):
+        least = cheapest(taken, want)
+        told["beyond"] = least if isinstance(least, Infeasible) else None
+        told["least"] = None if isinstance(least, Infeasible) else least
+        if told["least"] and plan:
+            told["put_least"] = _put(key, {m.setting: f"{m.after:.3f}" for m in least.moves}, request)
+    return told
+
+
+def _said(case: LineCase, field: str, text: str) -> str:
+    head, _, rest = field.partition(".")
+    number, _, name = rest.partition(".")
+    if head != "steps":
+        return text[:1].upper() + text[1:]
+    label = quantities(Step)[name].label.lower() if name in quantities(Step) else name
+    return f"{case.steps[int(number) - 1].called.capitalize()}, {label}: {text}"
+
+
+def _put(key: str, moved: dict, request) -> str:
+    return f"{reverse('mill:put')}?{urlencode({'unit': key, **moved, 'back': request.get_full_path()})}"
+
+
+bench = bench_view("recovered", BENCHES, station)
