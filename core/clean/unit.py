@@ -28,7 +28,7 @@ class CascadePlan:
     it is screened is set, as people cool or warm it.
     """
 
-    name: str = text("Name")
+    name: str = text("Called on its page")
     stages: tuple[Stage, ...] = item(Parts(label="Stages", of=Stage, key="stages", least=1, most=6))
     rejects: str = text("Outlet of the last reject", default="rejects")
     refined: float = same(CascadeCase, "refined", default=0.0)

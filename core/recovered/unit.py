@@ -45,7 +45,7 @@ class RecoveredPlan:
     (white). What comes, its fibre and its filler, are those of the pulp.
     """
 
-    name: str = text("Name")
+    name: str = text("Called on its page")
     steps: tuple[Step, ...] = item(Parts(label="Steps", of=Step, key="steps", least=1, most=16))
     rejects: str = text("Outlet of foam and sludge", default="rejects")
     to_step: float = quantity(
