@@ -200,7 +200,7 @@ def vat_picture(
         "card": n(at(card.level_pct)) if card else "",
         "pen": n(at(more.level_pct)) if more else "",
         "most": n(at(97.0)),
-        "mid": n(VAT_LEFT + 0.5 * side),
+        "left": n(VAT_LEFT - 12.0),
         "right": n(VAT_LEFT + side),
         "text_y": n(0.5 * (at(found.level_pct) + foot)),
         "metre": n(M_PX),
