@@ -59,7 +59,7 @@ def feed_forward(wanted: float, model_at: float, slope: float, offset: float) ->
 
 
 def learnt(offset: float, measured: float, modelled: float, share: float = 0.3) -> float:
-    """The offset after one matched result: d + 0.3 (measured − (model at the parcel's own inputs + d)), so that it dies out."""
+    """The offset after one matched result: d + 0.3 (measured − (model at the parcel's inputs + d)), so that it dies out."""
     return offset + share * (measured - (modelled + offset))
 
 

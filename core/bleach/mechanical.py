@@ -147,7 +147,12 @@ class PressFound:
     x_filtrate: float = figure("COD of the filtrate", "kg/t", decimals=2, equation="solute balance")
     cod_press: float = figure("COD out with the first press", "kg/ODt", decimals=2, equation="(L0 + back − L1) x1")
     cod_purge: float = figure("COD out with the purge", "kg/ODt", decimals=2, equation="purge × filtrate")
-    mix_water: float = figure("Room left in the mixer, taken fresh", "t/ODt", decimals=3, equation="Lt − L1 − filtrate into it")
+    mix_water: float = figure(
+        "Room left in the mixer, taken fresh",
+        "t/ODt",
+        decimals=3,
+        equation="Lt − L1 − filtrate into it",
+    )
     purge: float = figure("Purge", "t/ODt", decimals=2, equation="Lt + clean − Lo − back − mix")
     fresh_water: float = figure("Fresh water", "t/ODt", decimals=2, equation="clean + what the mixer takes fresh")
     cautions: tuple[Caution, ...] = ()

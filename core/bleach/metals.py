@@ -39,7 +39,12 @@ class Metals:
     ratio: float = figure("Magnesium to manganese", "mol/mol", decimals=0, equation="(Mg/24.305)/(Mn/54.938)")
     mn_out: float = figure("Manganese into peroxide", "ppm", decimals=1, equation="Mn (1 − 0.97 h (1 − exp(−kg/0.35)))")
     mg_out: float = figure("Magnesium into peroxide", "ppm", decimals=0, equation="Mg/(1 + 10^(1.2 (4.8 − pH))) + added")
-    mgso4_for: float = figure("MgSO₄·7H₂O for the ratio", "kg/ODt", decimals=1, equation="246.47 (ratio Mn/54.938 − Mg/24.305)")
+    mgso4_for: float = figure(
+        "MgSO₄·7H₂O for the ratio",
+        "kg/ODt",
+        decimals=1,
+        equation="246.47 (ratio Mn/54.938 − Mg/24.305)",
+    )
     works_pct: float = figure("Of peroxide’s work, left", "%", decimals=0, equation="100/(1 + Mn/30)")
     cautions: tuple[Caution, ...] = ()
 

@@ -114,7 +114,12 @@ class BrightenCase:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BrightenFound:
     iso_out: float = figure("Brightness out", "% ISO", decimals=1, equation="100 R of K/S out")
-    kappa_out: float = figure("Kappa out", "", decimals=2, equation="D: κ [1 − 0.26 (1 − exp(−u/2))]; P: κ exp(−0.021 a X p)")
+    kappa_out: float = figure(
+        "Kappa out",
+        "",
+        decimals=2,
+        equation="D: κ [1 − 0.26 (1 − exp(−u/2))]; P: κ exp(−0.021 a X p)",
+    )
     ks: float = figure("K/S out", "", decimals=5, equation="Kf + (K − Kf)/(1 + b m a X p)^1.5")
     residual: float = figure("Left", "kg/ODt", decimals=2, equation="available (1 − X)")
     reacted: float = figure("Reacted", "share", decimals=3, equation="X = 1 − exp(−q √min)")

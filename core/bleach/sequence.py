@@ -90,7 +90,10 @@ def read(text: str) -> Sequence:
             continue
         if ch in "-/":
             if not result or before_join:
-                raise Misread(i, f"has “{ch}” after another joiner" if result else f"has “{ch}” with no stage before it")
+                raise Misread(
+                    i,
+                    f"has “{ch}” after another joiner" if result else f"has “{ch}” with no stage before it",
+                )
             if group >= 0 and ch == "-":
                 raise Misread(i, "has a hyphen inside brackets: what stands in brackets has no wash between")
             if ch == "/":

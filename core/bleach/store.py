@@ -66,7 +66,12 @@ class TankFound:
     order_in_h: float = figure("Order within", "h", decimals=1, equation="cover − lead − margin")
     room_m3: float = figure("Room when it comes", "m³", decimals=1, equation="highest − (V − use × lead)")
     fits: float = figure("Load over room", "m³", decimals=1, equation="room − load")
-    earliest_h: float = figure("Earliest order", "h", decimals=1, equation="(load − (highest − V))/use − lead, not under 0")
+    earliest_h: float = figure(
+        "Earliest order",
+        "h",
+        decimals=1,
+        equation="(load − (highest − V))/use − lead, not under 0",
+    )
     cautions: tuple[Caution, ...] = ()
 
 

@@ -270,7 +270,15 @@ def feed(case: FeedCase) -> FeedFound:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PileCase:
     base_m: float = quantity("Base", "m", possible=(0, 500), above=True, valid=(5, 150), decimals=0)
-    repose_deg: float = quantity("Angle of repose", "°", possible=(0, 60), above=True, valid=(38, 45), decimals=0, default=40.0)
+    repose_deg: float = quantity(
+        "Angle of repose",
+        "°",
+        possible=(0, 60),
+        above=True,
+        valid=(38, 45),
+        decimals=0,
+        default=40.0,
+    )
     bulk_od: float = quantity("OD bulk density", "kg/m³", possible=(20, 400), valid=(80, 220), decimals=0)
     draw_t_h: float = quantity("Drawn", "t/h OD", possible=(0, 500), above=True, decimals=1)
 
@@ -434,7 +442,12 @@ class WeatherFound:
     mean_pct: float = figure("Moisture of the whole pile", "% wet", decimals=1, equation="the same water in all of it")
     water_t: float = figure("Water gained", "t", decimals=1, equation="area (rain × kept − drying × days)/1000")
     skin_t: float = figure("Wood in that skin", "t OD", decimals=0, equation="area × depth × bulk")
-    feed_more_pct: float = figure("Wet feed for the same dry wood", "% more", decimals=1, equation="(1 − M0)/(1 − M skin) − 1")
+    feed_more_pct: float = figure(
+        "Wet feed for the same dry wood",
+        "% more",
+        decimals=1,
+        equation="(1 − M0)/(1 − M skin) − 1",
+    )
     cautions: tuple[Caution, ...] = ()
 
 

@@ -582,7 +582,12 @@ class AlikeCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AlikeFound:
-    back: float = figure("Lost, accepts back", "share", decimals=6, equation="φ = R φ next/(1 − R (1 − φ next)), from the last")
+    back: float = figure(
+        "Lost, accepts back",
+        "share",
+        decimals=6,
+        equation="φ = R φ next/(1 − R (1 − φ next)), from the last",
+    )
     forward: float = figure("Lost, accepts forward", "share", decimals=6, equation="product of R")
     first: float = figure("Feed of stage 1, accepts back", "of what came", decimals=5, equation="1/(1 − R1 (1 − φ2))")
     cautions: tuple[Caution, ...] = ()
@@ -607,10 +612,8 @@ def recursion(case: AlikeCase) -> AlikeFound:
     """Raises: ImpossibleInput."""
     cautions = check(case)
     shares = [getattr(case, f"r{i}") for i in range(1, int(case.stages) + 1)]
-    phi, after = 1.0, 1.0
-    for r in reversed(shares):
-        after, phi = phi, r * phi / (1.0 - r * (1.0 - phi))
-    return AlikeFound(back=phi, forward=math.prod(shares), first=1.0 / (1.0 - shares[0] * (1.0 - after)), cautions=cautions)
+    first = 1.0 / (1.0 - shares[0] * (1.0 - lost_back(shares[1:])))
+    return AlikeFound(back=lost_back(shares), forward=math.prod(shares), first=first, cautions=cautions)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -28,6 +28,11 @@ class Least:
     found: CascadeFound
     binds: tuple[str, ...]
 
+    @property
+    def rv_pct(self) -> tuple[float, ...]:
+        """Flow rejected by each stage, %."""
+        return tuple(100.0 * v for v in self.rv)
+
 
 def limits_of(s: Stage) -> tuple[float, float]:
     """Least and most that a stage may reject of its flow."""

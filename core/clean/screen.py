@@ -423,7 +423,12 @@ class CapacityCase:
 class CapacityFound:
     open_share: float = figure("Open area", "share", decimals=4, equation="w/(w + wire); of holes 0.20")
     capacity: float = figure("A square metre carries", "t/h", decimals=3, equation="36 × open × v at most × accept %")
-    velocity_m_s: float = figure("Velocity in the openings", "m/s", decimals=2, equation="accept/(36 × open × accept % × area)")
+    velocity_m_s: float = figure(
+        "Velocity in the openings",
+        "m/s",
+        decimals=2,
+        equation="accept/(36 × open × accept % × area)",
+    )
     rm: float = figure("Pulp rejected", "share", decimals=3, equation="Rv^P")
     least_rm: float = figure("at least", "share", decimals=3, equation="0.08 + 0.05 (feed % − 1) √(0.15/w)")
     reject_pct: float = figure("Reject", "%", decimals=2, equation="feed × Rm/Rv")

@@ -228,7 +228,12 @@ class Divert:
     low: float = figure("Window from kappa", "", decimals=1, equation="kappa wanted × (1 − share)")
     high: float = figure("Window to kappa", "", decimals=1, equation="kappa wanted × (1 + share)")
     most_pct: float = figure("Of a mix, at most", "%", decimals=0, equation="(limit − other) / (kappa − other)")
-    other_t: float = figure("Other pulp for the whole blow", "t OD", decimals=1, equation="wood × yield × (100 − most) / most")
+    other_t: float = figure(
+        "Other pulp for the whole blow",
+        "t OD",
+        decimals=1,
+        equation="wood × yield × (100 − most) / most",
+    )
     cautions: tuple[Caution, ...] = ()
 
 

@@ -264,7 +264,12 @@ class Designed:
     white_m3: float = figure("White liquor", "m³", decimals=1, equation="10 × wood × EA/(EA of the liquor)")
     chip_water_m3: float = figure("Water of the chips", "m³", decimals=1, equation="wood × moisture/(100 − moisture)")
     condensate_m3: float = figure("Condensate", "m³", decimals=1, equation="wood × (0.15 of presteaming + direct steam)")
-    black_m3: float = figure("Black liquor make-up", "m³", decimals=1, equation="wood × L/W − white − water − condensate")
+    black_m3: float = figure(
+        "Black liquor make-up",
+        "m³",
+        decimals=1,
+        equation="wood × L/W − white − water − condensate",
+    )
     steam_t_t: float = figure(
         "Steam of the rise", "t/t OD", decimals=2, equation="heat of wood, water and liquor over the rise / heat of the steam"
     )
@@ -272,7 +277,12 @@ class Designed:
     a_degree: float = figure("1 °C more", "kappa", decimals=1, equation="the cook run hotter")
     a_charge: float = figure("1 % of the charge more", "kappa", decimals=2, equation="the cook run with more alkali")
     hot_low_g_l: float = figure("Alkali while hot, lowest", "g/L NaOH", decimals=1, equation="least of the course over 140 °C")
-    hot_high_g_l: float = figure("Alkali while hot, highest", "g/L NaOH", decimals=1, equation="most of the course over 140 °C")
+    hot_high_g_l: float = figure(
+        "Alkali while hot, highest",
+        "g/L NaOH",
+        decimals=1,
+        equation="most of the course over 140 °C",
+    )
     at_once_kappa: float = figure("Kappa, all at the start", "", decimals=1, equation="the cook run with one addition")
     at_once_yield: float = figure("Yield, all at the start", "%", decimals=1, equation="the cook run with one addition")
     design: Design

@@ -1,7 +1,7 @@
 """The alkaline cook through time: what its lignin, carbohydrate, gum and alkali are at every minute of a temperature log.
 
 Source: models, section 3.4. Constants are defaults to be calibrated. Range: EA 12 to 24 % NaOH, sulphidity 0 to 45 %, liquor to
-wood 2.8 to 6, 80 to 180 °C, kappa 10 to 110. Until a mill's own cooks are fitted most cooks fall within some 0.27 of the kappa.
+wood 2.8 to 6, 80 to 180 °C, kappa 10 to 110. Until a mill's own cooks are fitted most fall within some 0.27 of the kappa.
 """
 
 import math

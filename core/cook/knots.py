@@ -22,7 +22,12 @@ class KnotsCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KnotsFound:
-    feed_t_h: float = figure("Digester feed", "t/h OD", decimals=2, equation="wood/(1 − g), g = rejects × caught × returned")
+    feed_t_h: float = figure(
+        "Digester feed",
+        "t/h OD",
+        decimals=2,
+        equation="wood/(1 − g), g = rejects × caught × returned",
+    )
     back_t_h: float = figure("Knots back", "t/h OD", decimals=2, equation="feed − wood")
     pulp_t_h: float = figure("Screened pulp", "t/h OD", decimals=2, equation="feed × screened yield")
     net_yield_pct: float = figure("Net yield", "%", decimals=2, equation="screened yield/(1 − g)")

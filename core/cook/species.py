@@ -17,7 +17,7 @@ class Species:
     """Analysis, % of oven-dry wood, density, kg/m³, and kinetic constants of one raw material.
 
     `fast_lignin`, `residual_lignin`: shares of the lignin that leaves at once and that leaves last; the rest is bulk.
-    `peeled`: the share of the carbohydrate that is easily peeled. `k_fast` per min at 100 °C, `k_bulk` and `k_residual` at 170,
+    `peeled`: the share of the carbohydrate easily peeled. `k_fast` per min at 100 °C, `k_bulk` and `k_residual` at 170,
     `k_slow` (of the other carbohydrate) at 170. `alkali_carb`: mol NaOH a gram of carbohydrate. `sulphide`: how much sulphide
     can add to the rate. `fast_exponent`: of alkali in the fast lignin. `hexa`: kappa of hexenuronic acids.
     """

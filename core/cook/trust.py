@@ -107,7 +107,12 @@ class BandCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Band:
-    half: float = figure("95 % band, each way", "kappa", decimals=1, equation="t(0.975; n − p) s √(1 + 1/n), or max(4, 0.27 κ)")
+    half: float = figure(
+        "95 % band, each way",
+        "kappa",
+        decimals=1,
+        equation="t(0.975; n − p) s √(1 + 1/n), or max(4, 0.27 κ)",
+    )
     s: float = figure("Left-out error, rms", "kappa", decimals=2, equation="√(Σ e²/n)")
     cautions: tuple[Caution, ...] = ()
 

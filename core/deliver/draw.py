@@ -40,9 +40,19 @@ class DrawCase:
 class Draw:
     gross_t_h: float = figure("On the reel", "t/h", decimals=1, equation="g/m² / 1000 × width × speed × 60 / 1000")
     od_t_h: float = figure("Oven-dry", "t/h", decimals=1, equation="on the reel × (1 − moisture)")
-    web_t_h: float = figure("Web at the wet end, OD", "t/h", decimals=1, equation="OD × (1 − additions) × (width + trim)/width")
+    web_t_h: float = figure(
+        "Web at the wet end, OD",
+        "t/h",
+        decimals=1,
+        equation="OD × (1 − additions) × (width + trim)/width",
+    )
     solids_t_h: float = figure("Thick stock", "t/h OD", decimals=1, equation="web / retention − filler")
-    filler_t_h: float = figure("Filler to add", "t/h", decimals=2, equation="web / retention × (a − a furnish)/(1 − a furnish)")
+    filler_t_h: float = figure(
+        "Filler to add",
+        "t/h",
+        decimals=2,
+        equation="web / retention × (a − a furnish)/(1 − a furnish)",
+    )
     sale_t_h: float = figure("Saleable", "t/h", decimals=1, equation="on the reel × efficiency")
     cautions: tuple[Caution, ...] = ()
 

@@ -137,8 +137,18 @@ class BoundFound:
     """Mean and the one-sided 95 % bound each way."""
 
     mean: float = figure("Mean", "", decimals=2, equation="Σ results / n")
-    lower: float = figure("Bound below", "", decimals=2, equation="mean − t₀.₉₅ s/√n; of 1 or 2: 1.645 × history sd/√n")
-    upper: float = figure("Bound above", "", decimals=2, equation="mean + t₀.₉₅ s/√n; of 1 or 2: 1.645 × history sd/√n")
+    lower: float = figure(
+        "Bound below",
+        "",
+        decimals=2,
+        equation="mean − t₀.₉₅ s/√n; of 1 or 2: 1.645 × history sd/√n",
+    )
+    upper: float = figure(
+        "Bound above",
+        "",
+        decimals=2,
+        equation="mean + t₀.₉₅ s/√n; of 1 or 2: 1.645 × history sd/√n",
+    )
     spare: float = figure("To the nearest limit", "", decimals=2, equation="least of bound − card from, card to − bound")
 
 

@@ -119,7 +119,12 @@ class SourceRun:
     l_min: float = figure("Flow", "L/min", decimals=0, equation="1000 t/h / (60 × consistency)")
     run_t: float = figure("In the run", "t OD", decimals=1, equation="taken × hours")
     raw_wet_t: float = figure("Raw material to have", "t", decimals=0, equation="in the run × raw material a tonne")
-    end_pct: float = figure("Level at the end", "%", decimals=0, equation="content + Σ (made − taken) × hours of each piece")
+    end_pct: float = figure(
+        "Level at the end",
+        "%",
+        decimals=0,
+        equation="content + Σ (made − taken) × hours of each piece",
+    )
     low_at_h: float = figure("Under its limit in", "h", equation="the first time in the run at which content < low")
     short_t: float = figure("Short", "t OD", decimals=1, equation="low − least content in the run")
     high_at_h: float = figure("Full in", "h", equation="the first time at which content > high")
@@ -230,7 +235,12 @@ class RunCard:
     end_h: float = figure("Ends in", "h", equation="starts in + time of the run")
     cons_pct: float = figure("Consistency of the blend", "%", equation="1 / Σ share / consistency")
     csf_ml: float = figure("Freeness of the blend", "mL CSF", decimals=0, equation="exp Σ share × ln freeness")
-    iso_pct: float = figure("Brightness of the blend", "% ISO", decimals=1, equation="by Σ share × k and Σ share × s at 457 nm")
+    iso_pct: float = figure(
+        "Brightness of the blend",
+        "% ISO",
+        decimals=1,
+        equation="by Σ share × k and Σ share × s at 457 nm",
+    )
     ash_pct: float = figure("Ash of the blend", "%", decimals=1, equation="Σ share × ash")
     solids_t_h: float = figure("Thick stock", "t/h OD", decimals=1, equation="the machine's draw with the blend's ash")
     sum_l_min: float = figure("Flow from the chests", "L/min", decimals=0, equation="Σ flow of each source")

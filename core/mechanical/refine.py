@@ -249,7 +249,12 @@ class HarvestCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Harvested:
-    clean_t_t: float = figure("Clean steam", "t/t OD", decimals=3, equation="S captured hfg(Ts)/[hl(Tc) + hfg(Tc) − hl(feed)]")
+    clean_t_t: float = figure(
+        "Clean steam",
+        "t/t OD",
+        decimals=3,
+        equation="S captured hfg(Ts)/[hl(Tc) + hfg(Tc) − hl(feed)]",
+    )
     clean_t_h: float = figure("that is", "t/h", decimals=2, equation="× production")
     driving_c: float = figure("Driving difference", "°C", decimals=1, equation="Ts − Tc")
     cautions: tuple[Caution, ...] = ()

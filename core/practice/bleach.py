@@ -34,7 +34,14 @@ class KappaCase:
     clo2_kg: float = quantity("ClO₂ to D0 now", "kg/ADt", possible=(0, MOST_ADT["D0"]), above=True, decimals=1)
     low_factor: float = quantity("Factor card from", "", possible=(0, 1), decimals=2, default=0.15)
     high_factor: float = quantity("to", "", possible=(0, 1), decimals=2, default=0.28)
-    strength_g_l: float = quantity("ClO₂ solution", "g/L", possible=(0, STRENGTH_MOST_G_L), above=True, decimals=1, default=9.4)
+    strength_g_l: float = quantity(
+        "ClO₂ solution",
+        "g/L",
+        possible=(0, STRENGTH_MOST_G_L),
+        above=True,
+        decimals=1,
+        default=9.4,
+    )
     adt_h: float = quantity("Pulp", "ADt/h", possible=(0, 300), above=True, decimals=2, default=7.3)
 
 

@@ -118,7 +118,12 @@ class GainCase:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class GainMove(Proposal):
     before: float = figure("Foam now", "% of the water", decimals=1, equation="as set by the weir")
-    after: float = figure("Foam", "% of the water", decimals=1, equation="now + 0.7 (wanted − gain)/slope, two points at most")
+    after: float = figure(
+        "Foam",
+        "% of the water",
+        decimals=1,
+        equation="now + 0.7 (wanted − gain)/slope, two points at most",
+    )
     expected: float = figure("Gain then", "points", decimals=1, equation="gain + slope × points")
     lost_t_h: float = figure("More lost", "t/h", decimals=3, equation="points × loss of a point")
 

@@ -100,8 +100,15 @@ class LineCase:
     at_kwh_t: float = quantity("Energy the fines are given for", "kWh/t", possible=(0, 100), decimals=0, default=22.0)
     steps: tuple[Step, ...] = rows("Step", Step, most=16)
 
-    def with_filler(self, share: float) -> "LineCase":
-        """The same fibre, sand and light matter with another share of filler in the whole."""
+    @property
+    def filler_pct(self) -> float:
+        """Filler in what comes, % of its solids; 0 of nothing."""
+        whole = sum(getattr(self, c.lower()) for c in SOLIDS)
+        return 100.0 * self.fl / whole if whole > 0.0 else 0.0
+
+    def with_filler(self, pct: float) -> "LineCase":
+        """The same fibre, sand and light matter with another part of filler in the whole, %."""
+        share = pct / 100.0
         rest = {c.lower(): getattr(self, c.lower()) for c in SOLIDS if c != "FL"}
         whole = sum(rest.values())
         return replace(self, fl=share, **{k: v / whole * (1.0 - share) for k, v in rest.items()}) if whole > 0.0 else self
@@ -170,6 +177,14 @@ class LineFound:
     after: tuple[At, ...]
     cautions: tuple[Caution, ...] = ()
 
+    def sludge_t_h(self, fed_t_h: float) -> float:
+        """Solids taken by all steps, t/h oven-dry, of so much that is fed."""
+        return fed_t_h * (1.0 - self.after[-1].total)
+
+    def dearer_by(self, other: "LineFound") -> float:
+        """What a tonne made costs more than another line's."""
+        return self.cost - other.cost
+
 
 def _light(solids: Mapping[str, float], ink: Ink, f_e: float, kf: float) -> tuple[float, float, float]:
     total = sum(solids.values())
@@ -222,7 +237,8 @@ def _lefts(step: Step, now: At) -> tuple[dict[str, float], tuple[float, float, f
             for c in ("LF", "SF", "FN", "FL", "STK")
         }
         solids |= {c: solids[c] * stays[c] for c in ("LF", "SF", "FN", "FL")}
-        a, b, c, d = (flotation.left(k, e, **how) for k, e in zip(flotation.INK_K, flotation.INK_E, strict=True))  # type: ignore[arg-type]
+        rates = zip(flotation.INK_K, flotation.INK_E, strict=True)
+        a, b, c, d = (flotation.left(k, e, **how) for k, e in rates)  # type: ignore[arg-type]
         free, stk = (a, b, c, d), stk * stays["STK"]
         fibre = _of_fibre(now, solids)
     elif step.name in ("thickener", "washer"):
@@ -296,6 +312,12 @@ def cost_of(case: LineCase, after: tuple[At, ...], prices: Mapping[str, float] =
             cost += t * step.dose * prices["soap"]
         cost += t * step.kwh_t * prices["kWh"]
     return cost + (1.0 - end) / end * prices["sludge_t"]
+
+
+def grey_step(steps: tuple[Step, ...]) -> int:
+    """The step after which grey stock is taken: the last before a disperger or a bleaching step, or the last of all."""
+    ends = [i for i, s in enumerate(steps) if s.name in ("disperger", "peroxide", "dithionite")]
+    return ends[0] if ends and ends[0] > 0 else len(steps)
 
 
 def first_gain(case: LineCase, after: tuple[At, ...]) -> float:

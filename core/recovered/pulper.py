@@ -5,7 +5,7 @@ Densities: water by the standard fit, fibre 1520, filler 2700 kg/m3. Source: mas
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 from core.clean.cleaner import water_kg_m3
@@ -68,7 +68,12 @@ class CardCase:
 class CardFound:
     stock_t: float = figure("Stock", "t", decimals=3, equation="vat × density at the consistency")
     od_t: float = figure("Fibre, oven-dry", "t", decimals=3, equation="stock × consistency")
-    bales: float = figure("Bales", "", decimals=3, equation="(need − water’s solids)/((1 − moisture − white water) × bale)")
+    bales: float = figure(
+        "Bales",
+        "",
+        decimals=3,
+        equation="(need − water’s solids)/((1 − moisture − white water) × bale)",
+    )
     water_t: float = figure("Water", "t", decimals=3, equation="stock − heel − bales")
     whole: float = figure("Whole bales", "", decimals=0, equation="rounded down")
     whole_water_t: float = figure("with water for the same consistency", "t", decimals=3, equation="bales (d − C)/(C − w)")
@@ -224,6 +229,23 @@ def loaded(case: LoadedCase) -> LoadedFound:
         more_kg=max(0.0, 1000.0 * (c * whole - solids) / (d - c)) if d > c else 0.0,
         cautions=cautions,
     )
+
+
+def mended(case: LoadedCase, found: LoadedFound) -> LoadedFound | None:
+    """The batch once the water that mends it is in; None where it needs none, or the vat would run over."""
+    if found.more_m3 <= 0.0 or found.then_pct > 100.0:
+        return None
+    return loaded(replace(case, water_m3=case.water_m3 + found.more_m3))
+
+
+def off_by(case: LoadedCase, found: LoadedFound) -> float:
+    """How much thicker than wanted it is, points of consistency."""
+    return found.cons_pct - case.cons_pct
+
+
+def bags(count: float, bag_kg: float, card_kg_t: float, od_t: float) -> tuple[float, float]:
+    """What bags make, kg/t OD, and how many the card asks for that fibre."""
+    return (count * bag_kg / od_t if od_t > 0.0 else 0.0), card_kg_t * od_t / bag_kg
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -420,7 +442,12 @@ class MixCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MixFound:
-    first_share: float = figure("The first’s share, oven-dry", "share", decimals=4, equation="m (1 − moisture) of it/of all")
+    first_share: float = figure(
+        "The first’s share, oven-dry",
+        "share",
+        decimals=4,
+        equation="m (1 − moisture) of it/of all",
+    )
     moisture_pct: float = figure("Moisture", "% wet", decimals=2, equation="by mass as received")
     ash_pct: float = figure("Ash", "%", decimals=3, equation="by dry mass")
     unwanted_pct: float = figure("Unwanted", "%", decimals=4, equation="by dry mass")

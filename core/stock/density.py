@@ -33,7 +33,10 @@ class DensityCase:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Density:
     kg_m3: float = figure(
-        "Stock density", "kg/m³", decimals=1, equation="(1 − air) / [x (1 − ash)/1520 + x ash/2700 + (1 − x)/water density]"
+        "Stock density",
+        "kg/m³",
+        decimals=1,
+        equation="(1 − air) / [x (1 − ash)/1520 + x ash/2700 + (1 − x)/water density]",
     )
     water_kg_m3: float = figure("Water density", "kg/m³", decimals=2, equation="standard fit in temperature")
     cautions: tuple[Caution, ...] = ()

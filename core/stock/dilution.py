@@ -37,7 +37,11 @@ class DilutionCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Dilution:
-    cons_in_pct: float = figure("Consistency before it", "%", equation="as given, or C out + (C out − C water) × water/stock")
+    cons_in_pct: float = figure(
+        "Consistency before it",
+        "%",
+        equation="as given, or C out + (C out − C water) × water/stock",
+    )
     water_l_min: float = figure("Water", "L/min", decimals=0, equation="stock mass × (C in − C out)/(C out − C water)")
     stock_l_min: float = figure("Stock", "L/min", decimals=0, equation="as given, or from the outflow")
     flow_out_l_min: float = figure("After it", "L/min", decimals=0, equation="stock + water")

@@ -23,7 +23,12 @@ class FibreFlowCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FibreFlow:
-    fibre_t_h: float = figure("Fibre, oven-dry", "t/h", decimals=3, equation="L/min × (1 − air) × density × consistency × 0.06")
+    fibre_t_h: float = figure(
+        "Fibre, oven-dry",
+        "t/h",
+        decimals=3,
+        equation="L/min × (1 − air) × density × consistency × 0.06",
+    )
     uncorrected_t_h: float = figure("As the meter believes", "t/h", decimals=3, equation="the same without the air")
     fibre_t_d: float = figure("A day", "t OD", decimals=1, equation="24 × t/h")
     cautions: tuple[Caution, ...] = ()

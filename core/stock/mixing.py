@@ -56,7 +56,11 @@ class WashoutCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Washout:
-    minutes: float = figure("A change is through in", "min", equation="exp(−z) Σ zᵏ/k! = rest, z = t/τ, k from 0 to chests − 1")
+    minutes: float = figure(
+        "A change is through in",
+        "min",
+        equation="exp(−z) Σ zᵏ/k! = rest, z = t/τ, k from 0 to chests − 1",
+    )
     turnovers: float = figure("Turned over", "times", equation="t/(chests × τ)")
     cautions: tuple[Caution, ...] = ()
 
@@ -148,7 +152,12 @@ class MovingCase:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Moving:
     volume_m3: float = figure("Stock then", "m³", decimals=0, equation="volume + (in − out) × hours")
-    then: float = figure("In the chest then", "% or g/L", decimals=2, equation="c in + (c − c in)(V/V₀)^(−in/(in − out))")
+    then: float = figure(
+        "In the chest then",
+        "% or g/L",
+        decimals=2,
+        equation="c in + (c − c in)(V/V₀)^(−in/(in − out))",
+    )
     new_pct: float = figure("Of it new", "%", decimals=1, equation="1 − (V/V₀)^(−in/(in − out))")
     cautions: tuple[Caution, ...] = ()
 

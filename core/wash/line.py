@@ -81,7 +81,14 @@ class WashCase:
     x0: float = quantity("Solids in its liquor", "kg/t", possible=(0, 400), valid=(1, 250), decimals=1)
     df: float = quantity("Dilution factor", "t/ODt", possible=(-1, 20), valid=(0, 5), decimals=2)
     y_in: float = quantity("Solids of the wash liquor", "kg/t", possible=(0, 400), valid=(0, 100), decimals=1, default=0.0)
-    na2so4_share: float = quantity("Na₂SO₄ in the solids", "kg/kg", possible=(0, 4), valid=(0.2, 2), decimals=2, default=0.56)
+    na2so4_share: float = quantity(
+        "Na₂SO₄ in the solids",
+        "kg/kg",
+        possible=(0, 4),
+        valid=(0.2, 2),
+        decimals=2,
+        default=0.56,
+    )
     od_t_h: float = quantity("Pulp", "t/h OD", possible=(0, 500), decimals=2, default=1.0)
     economy: float = quantity("Evaporators’ economy", "t/t", possible=(0.5, 12), valid=(4, 6), decimals=1, default=5.0)
     cod_share: float = quantity("COD of the solids", "kg/kg", possible=(0, 3), valid=(0.6, 1.1), decimals=2, default=0.87)
@@ -104,7 +111,10 @@ class WashFound:
 
     loss_kg_adt: float = figure("Loss with the pulp, solids", "kg/ADt", decimals=1, equation="0.9 L x of the last mat")
     soda_kg_adt: float = figure(
-        "Soda loss, washable, as Na₂SO₄", "kg/ADt", decimals=1, equation="loss × Na₂SO₄ a kg solids × (1 − bound/all)"
+        "Soda loss, washable, as Na₂SO₄",
+        "kg/ADt",
+        decimals=1,
+        equation="loss × Na₂SO₄ a kg solids × (1 − bound/all)",
     )
     bound_kg_adt: float = figure(
         "Soda bound on the fibre, as Na₂SO₄", "kg/ADt", decimals=1, equation="0.9 q 0.071021/(1 + 10^(0.6 (5 − pH)))"
@@ -723,7 +733,10 @@ class FiltrateCase:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FiltrateFound:
     share: float = figure(
-        "Share of filtrate allowed", "of the wash liquor", decimals=3, equation="(limit − loss at 0)/(slope × filtrate), 0 to 1"
+        "Share of filtrate allowed",
+        "of the wash liquor",
+        decimals=3,
+        equation="(limit − loss at 0)/(slope × filtrate), 0 to 1",
     )
     loss_0: float = figure("Loss with clean wash", "kg/ADt", decimals=2, equation="series of three")
     slope: float = figure("Loss a kg/t more in the wash", "kg/ADt", decimals=2, equation="series of three")

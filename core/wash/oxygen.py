@@ -115,7 +115,12 @@ class OxygenCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Delignified:
-    kappa: float = figure("Kappa out", "", decimals=1, equation="dκ/dt = −k (κ − kx)² OH^0.7 p^0.7, OH of the alkali left")
+    kappa: float = figure(
+        "Kappa out",
+        "",
+        decimals=1,
+        equation="dκ/dt = −k (κ − kx)² OH^0.7 p^0.7, OH of the alkali left",
+    )
     removed_pct: float = figure("Delignified", "%", decimals=0, equation="100 (1 − out/in)")
     viscosity_change: float = figure("Viscosity by", "mL/g", decimals=0, equation="−13 a kappa up to 45 %, then −30")
     selectivity: float = figure("Viscosity a kappa", "mL/g", decimals=1, equation="change/kappa removed")

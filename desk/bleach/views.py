@@ -36,6 +36,7 @@ from desk.kit.text import whole
 from desk.mill.beside import beside, bias_of
 from desk.mill.chemicals import standings, strength_of
 from desk.mill.context import state_of
+from desk.mill.in_force import put_address
 from desk.mill.ribbon import STATIONS, draw_small
 
 BENCHES = {
@@ -426,8 +427,7 @@ def sequence(request):
                 "hold_name": f"{seq.text}, {clock(state.now)}",
             }
             if standing and request.user.may("move") and (moved := _to_put(plan, standing)):
-                asked = {"unit": key, **moved, "back": request.get_full_path()}
-                context["put_in_force"] = f"{reverse('mill:put')}?{urlencode(asked)}"
+                context["put_in_force"] = put_address(key, moved, request)
         except ImpossibleInput as refusal:
             for p in refusal.problems:
                 where, _, what = p.field.partition(".")

@@ -3,7 +3,6 @@
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
-from urllib.parse import urlencode
 
 from django.http import Http404
 from django.urls import reverse
@@ -20,6 +19,7 @@ from desk.kit.templatetags.vat import clock, figure
 from desk.kit.text import whole
 from desk.mill.beside import beside as line_beside
 from desk.mill.context import state_of
+from desk.mill.in_force import put_address
 
 POINTS = 25
 NARROWED = 6  # times that a curve with few answers is looked for in half the range
@@ -190,8 +190,7 @@ def _from_the_line(request, state, bench: Bench, form) -> dict:
     sources = {k: "typed" if k in typed else held_at if k in chosen.settings else "solved" for k in form.fields}
     more = {"line_units": units, "line_unit": chosen, "sources": sources, "beside": line_beside(state, chosen.unit)}
     if form.is_valid() and request.user.may("move") and (moved := typed & chosen.settings.keys()):
-        asked = {"unit": chosen.unit, **{k: repr(form.cleaned_data[k]) for k in moved}, "back": request.get_full_path()}
-        more["put_in_force"] = f"{reverse('mill:put')}?{urlencode(asked)}"
+        more["put_in_force"] = put_address(chosen.unit, {k: repr(form.cleaned_data[k]) for k in moved}, request)
     return more
 
 

@@ -27,6 +27,7 @@ from desk.kit.bench import Well, read_wells, render_bench, typed_number
 from desk.kit.templatetags.vat import clock, pct
 from desk.kit.text import whole
 from desk.mill.context import state_of
+from desk.mill.in_force import put_address
 from desk.mill.ribbon import STATIONS, colour_of, draw_small
 from desk.people.rights import may
 
@@ -199,8 +200,7 @@ def _to_put(request, state, cook: str, feed_t_h: float) -> str:
     if abs(feed_t_h - round(shown, 2)) < 1e-6 or shown <= 0.0:
         return ""
     to_set = state.line.acting[fed[0]].for_rate(feed_t_h, shown)
-    asked = {"unit": fed[0], "feed_t_h": f"{to_set:.6g}", "back": request.get_full_path()}
-    return f"{reverse('mill:put')}?{urlencode(asked)}"
+    return put_address(fed[0], {"feed_t_h": f"{to_set:.6g}"}, request)
 
 
 def _wells(state, cook: str) -> tuple[Well, ...]:

@@ -1,10 +1,8 @@
 """Clean: a cascade of screens or cleaners as it stands in the line, tried with other stages, and the step it asks for first."""
 
 from dataclasses import replace
-from urllib.parse import urlencode
 
 from django.shortcuts import render
-from django.urls import reverse
 from django.views.decorators.http import require_safe
 
 from core import calc
@@ -14,15 +12,15 @@ from core.clean.least import least_loss
 from core.clean.unit import IDLE, SET, WARM, CascadePlan
 from core.errors import ImpossibleInput, Infeasible, NotSolved
 from core.practice.clean_advice import advise
-from core.quantity import quantities
 from core.unit import Worked
 from desk.cases.benches import Bench, bench_view, held_case
 from desk.clean.drawings import cascade_picture
-from desk.kit.bench import Well, read_wells, refuse_well, render_bench
+from desk.kit.bench import Well, read_wells, refuse_well, render_bench, row_caution
 from desk.kit.templatetags.vat import clock
 from desk.kit.text import whole
 from desk.mill.beside import beside
 from desk.mill.context import state_of
+from desk.mill.in_force import put_address
 from desk.mill.ribbon import STATIONS, colour_of, draw_small
 
 MOST_STAGES = 6
@@ -343,7 +341,7 @@ def _worked(request, state, key: str, plan, standing: CascadeCase, case: Cascade
         "hold_name": f"{plan.name if plan else 'cascade'}, {clock(state.now)}",
         "advice": advise(case, found),
         "has": {name: getattr(case, name) > 0.0 for name in ("snd", "shv", "stk", "pls", "fl")},
-        "minds": [_said(c.field, c.text) for c in found.cautions],
+        "minds": [row_caution(c, "stages", Stage, lambda i: f"Stage {i}") for c in found.cautions],
     }
     if told["advice"]:
         asked = {"drop": "C1", "blinds": "S1"}.get(told["advice"].what, "")
@@ -354,36 +352,24 @@ def _worked(request, state, key: str, plan, standing: CascadeCase, case: Cascade
     was = plan.settings() if plan else {}
     moved = {k: f"{x:g}" for k, x in now.items() if k in was and abs(x - was[k]) > PUT_FROM}
     if plan and moved and len(case.stages) == len(plan.stages):
-        told["put"] = _put(key, moved, request)
+        told["put"] = put_address(key, moved, request)
     if request.GET.get("least"):
         least = least_loss(case, v["want"])
         told["least"] = None if isinstance(least, Infeasible) else least
         told["beyond"] = least if isinstance(least, Infeasible) else None
         if told["least"] and plan and len(least.rv) == len(plan.stages):
             told["least_rows"] = [
-                (i, 100.0 * a, s.rv_pct) for i, (a, s) in enumerate(zip(least.rv, case.stages, strict=True), start=1)
+                (i, a, s.rv_pct) for i, (a, s) in enumerate(zip(least.rv_pct, case.stages, strict=True), start=1)
             ]
-            told["put_least"] = _put(key, {f"rv_pct.{i}": f"{100.0 * a:.2f}" for i, a in enumerate(least.rv, start=1)}, request)
+            told["put_least"] = put_address(
+                key, {f"rv_pct.{i}": f"{a:.2f}" for i, a in enumerate(least.rv_pct, start=1)}, request
+            )
     return told
 
 
 def _pulp(state, key: str) -> str:
     """The colour of the stock that comes, for the picture."""
     return colour_of(state.solution.enters(key))[0] if key in state.solution.network.index else "#F1ECE1"
-
-
-def _said(field: str, text: str) -> str:
-    """A caution in words: the stage and the setting that it is about, and what it says."""
-    head, _, rest = field.partition(".")
-    number, _, name = rest.partition(".")
-    if head != "stages":
-        return text[:1].upper() + text[1:]
-    label = quantities(Stage)[name].label.lower() if name in quantities(Stage) else name
-    return f"Stage {number}, {label}: {text}"
-
-
-def _put(key: str, moved: dict, request) -> str:
-    return f"{reverse('mill:put')}?{urlencode({'unit': key, **moved, 'back': request.get_full_path()})}"
 
 
 bench = bench_view("clean", BENCHES, station)

@@ -1,11 +1,9 @@
 """The continuous digester: zones by production, kappa down the vessel, and a change of rate on its way to the blow line."""
 
 from dataclasses import replace
-from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.shortcuts import redirect, render
-from django.urls import reverse
 from django.views.decorators.http import require_http_methods
 
 from core.catalogue import find
@@ -25,7 +23,7 @@ from desk.kit.bench import Well, refuse_well, render_bench
 from desk.kit.templatetags.vat import clock
 from desk.mill.beside import beside
 from desk.mill.context import state_of
-from desk.mill.in_force import LEAST_CHANGE
+from desk.mill.in_force import LEAST_CHANGE, put_address
 
 CHARGE = ("ea_pct_naoh", "sulphidity_pct", "lw_m3_t")
 NO_DIGESTER = "hardwood"  # what the page is worked through with where the mill has no continuous digester
@@ -51,7 +49,11 @@ ZONES = tuple(  # where the mill has no continuous digester, or its set-up does 
         ("wash", "Wash", 60.0, 0.18, 130.0),
     )
 )
-LIMITS = {"v": ("volume", "m³", 0.5, 5000.0), "p": ("packing", "t OD/m³", 0.05, 0.5), "t": ("temperature", "°C", 20.0, 190.0)}
+LIMITS = {
+    "v": ("volume", "m³", 0.5, 5000.0),
+    "p": ("packing", "t OD/m³", 0.05, 0.5),
+    "t": ("temperature", "°C", 20.0, 190.0),
+}
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
@@ -126,8 +128,7 @@ def _to_put(request, values: dict, found) -> str:
         f"{ZONE}{i}": values[f"t{i - 1}"] for i, _ in enumerate(plan.zones, start=1) if f"{ZONE}{i}" in now
     }
     moved = {k: f"{v:.10g}" for k, v in wanted.items() if abs(v - now[k]) > LEAST_CHANGE}
-    asked = {"unit": unit, **moved, "back": request.get_full_path()}
-    return f"{reverse('mill:put')}?{urlencode(asked)}" if moved else ""
+    return put_address(unit, moved, request) if moved else ""
 
 
 def _opening(state, found) -> tuple[str, tuple[Well, ...], dict[str, str]]:

@@ -44,6 +44,7 @@ from desk.kit.text import whole
 from desk.log.models import Kind, Record
 from desk.mill.beside import beside
 from desk.mill.context import state_of
+from desk.mill.in_force import put_address
 from desk.mill.ribbon import STATIONS, draw_small
 from desk.people.rights import may, refuse
 
@@ -180,8 +181,7 @@ def _to_put(request, case, opening: Opening | None) -> str:
         return ""
     names = ("ea_pct_naoh", "sulphidity_pct", "lw_m3_t", "aq_pct", *SPLIT)
     moved = {k: f"{getattr(case, k):.6g}" for k in names if abs(getattr(case, k) - opening.wells[k]) > 1e-4}
-    asked = {"unit": opening.unit, **moved, "back": request.get_full_path()}
-    return f"{reverse('mill:put')}?{urlencode(asked)}" if moved else ""
+    return put_address(opening.unit, moved, request) if moved else ""
 
 
 def _put(solved) -> str:

@@ -1,7 +1,7 @@
 """The bench: a form made from a core case, its answer, and the way both reach the page."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -69,6 +69,16 @@ def refuse_well(wells: Sequence[dict[str, Any]], name: str, text: str, *, called
     """What a model refuses, at its well by the well's label or as it is `called`; at the first where no well is to blame."""
     well = next((w for w in wells if w["name"] == name), None)
     (well or wells[0])["error"] = f"{called or (well['label'] if well else name)} {text}"
+
+
+def row_caution(caution: Caution, group: str, of: type, called: Callable[[int], str]) -> str:
+    """A caution in words: what its row is called, the field it is about, and what it says; of the whole case the last."""
+    head, _, rest = caution.field.partition(".")
+    number, _, name = rest.partition(".")
+    if head != group:
+        return caution.text[:1].upper() + caution.text[1:]
+    said = quantities(of).get(name)
+    return f"{called(int(number))}, {said.label.lower() if said else name}: {caution.text}"
 
 
 def read_wells(data: Mapping[str, str], wells) -> tuple[list[dict[str, Any]], dict[str, float]]:

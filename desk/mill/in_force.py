@@ -3,6 +3,9 @@ back."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from urllib.parse import urlencode
+
+from django.urls import reverse
 
 from core.errors import CoreError, ImpossibleInput, Problem
 from core.line.acting import Line
@@ -120,3 +123,8 @@ def _not_overtaken(unit: str, seen: int, now) -> None:
     if standing is not None and standing.pk != seen:
         told = f"was set at {standing.at:%H:%M} by {standing.signed} meanwhile: {standing.says}"
         raise ImpossibleInput(Problem("unit", told))
+
+
+def put_address(unit: str, moved: Mapping[str, str], request) -> str:
+    """Where settings of a unit that were tried on this page are put in force, and from where one comes back."""
+    return f"{reverse('mill:put')}?{urlencode({'unit': unit, **moved, 'back': request.get_full_path()})}"

@@ -27,9 +27,8 @@ def line_picture(
     after: tuple[At, ...],
     fed_t_h: float,
     other: tuple[At, ...] = (),
-    band: tuple[float | None, float | None] = (None, None),
 ) -> dict:
-    """`other`: the held school, drawn dashed. `band`: brightness wanted at the end, where it is known."""
+    """`other`: the held school, drawn dashed."""
     steps = after[1:]
     pitch = (RIGHT - LEFT) / len(steps)
     x = [LEFT + pitch * i for i in range(len(steps) + 1)]
@@ -98,7 +97,7 @@ def line_picture(
         "right": n(RIGHT),
         "key_y": n(RIBBON_TOP - 14),
     }
-    told["panels"] = [_panel(name, top, foot, x, after, other, band) for name, top, foot in PANELS]
+    told["panels"] = [_panel(name, top, foot, x, after, other) for name, top, foot in PANELS]
     return told
 
 
@@ -115,8 +114,8 @@ TITLES = {
 }
 
 
-def _panel(name: str, top: float, foot: float, x: list[float], after, other, band) -> dict:
-    """One value along the line: a step line, the held school dashed, figures where it changes most, the band at the end."""
+def _panel(name: str, top: float, foot: float, x: list[float], after, other) -> dict:
+    """One value along the line: a step line, the held school dashed, figures where it changes most."""
     both = [_value(name, a) for a in (*after, *other)]
     low, high = min(both), max(both)
     log = name == "stickies" and low > 0.0
@@ -140,7 +139,7 @@ def _panel(name: str, top: float, foot: float, x: list[float], after, other, ban
     title, unit, places = TITLES[name]
     changes = sorted(range(1, len(after)), key=lambda i: -abs(y(_value(name, after[i])) - y(_value(name, after[i - 1]))))
     shown = {i for i in changes[:3] if i < len(after) - 1}
-    told = {
+    return {
         "title": title,
         "unit": unit,
         "y": n(top - 6),
@@ -154,13 +153,7 @@ def _panel(name: str, top: float, foot: float, x: list[float], after, other, ban
         ],
         "end": {"y": n(y(_value(name, after[-1])) - 6), "text": figure(_value(name, after[-1]), places)},
         "first": {"y": n(y(_value(name, after[0])) + 4), "text": figure(_value(name, after[0]), places)},
-        "band": None,
     }
-    low_b, high_b = band
-    if name == "iso" and low_b is not None:
-        a, b = y(min(high, high_b if high_b is not None else high)), y(max(low, low_b))
-        told["band"] = {"x": n(x[-2]), "w": n(x[-1] - x[-2]), "y": n(a), "h": n(max(0.0, b - a))}
-    return told
 
 
 M_PX, VAT_LEFT, VAT_FOOT, BALE_TOP = 62.0, 390.0, 366.0, 40.0

@@ -12,7 +12,9 @@ from django.views.decorators.http import require_POST, require_safe
 from core import calc
 from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
-from core.recovered.pulper import FURNISH, DefiberCase, Load, LoadedCase, defiber, loaded
+from core.practice.recovered import INNER_PCT
+from core.recovered.pulper import FURNISH, DefiberCase, Load, LoadedCase, defiber, loaded, mended, off_by
+from core.recovered.pulper import bags as bags_of
 from core.recovered.unit import RecoveredPlan
 from core.unit import Worked
 from desk.cases.benches import held_case
@@ -25,7 +27,7 @@ from desk.recovered.batches import BatchRefused, batches, keep, number_of
 from desk.recovered.drawings import defiber_picture, vat_picture
 from desk.recovered.views import station
 
-MOST_LOADS, MOST_BAGS, NEAR_PCT = 6, 4, 0.3
+MOST_LOADS = 6
 WELLS = (
     Well("vat_m3", "Vat", "m³", 22, 0.5, 500),
     Well("cons_pct", "Consistency wanted", "%", 14, 2, 25),
@@ -182,20 +184,18 @@ def _worked(request, state, v: dict, r: dict, rows: list[dict], bags: list[dict]
         card = loaded(planned)
     except ImpossibleInput:
         card = None
-    fits = found.more_m3 > 0.0 and found.then_pct <= 100.0
-    more = loaded(replace(case, water_m3=case.water_m3 + found.more_m3)) if fits else None
+    more, off = mended(case, found), off_by(case, found)
     time = defiber(DefiberCase(furnish=furnish, od_t=max(0.01, found.od_t), temp_c=min(90.0, max(5.0, case.temp_c)), **r))
     for bag in bags:
         i, b = bag["i"], bag["values"]
-        bag["dose"] = b[f"b{i}"] * b[f"bk{i}"] / found.od_t if found.od_t > 0.0 else 0.0
-        bag["wanted"] = b[f"bd{i}"] * found.od_t / b[f"bk{i}"]
+        bag["dose"], bag["wanted"] = bags_of(b[f"b{i}"], b[f"bk{i}"], b[f"bd{i}"], found.od_t)
     held = held_case(request.GET.get("held", ""), find("pulper.loaded"))
     return {
         "worked": Worked(model="pulper.loaded", case=case, result=found),
         "card": card,
         "more": more,
-        "off": found.cons_pct - case.cons_pct,
-        "mends": abs(found.cons_pct - case.cons_pct) > NEAR_PCT,
+        "off": off,
+        "mends": abs(off) > INNER_PCT,
         "time": None if isinstance(time, Infeasible) else time,
         "p": vat_picture(case, found, planned, card, more),
         "c": None if isinstance(time, Infeasible) else defiber_picture(r["f0_pct"], r["to_pct"], time.minutes),

@@ -1,10 +1,8 @@
 """Recovered: the line from bales to bright stock as it stands, its steps tried, grey against white, least cost."""
 
 from dataclasses import replace
-from urllib.parse import urlencode
 
 from django.shortcuts import render
-from django.urls import reverse
 from django.views.decorators.http import require_safe
 
 from core import calc
@@ -12,15 +10,16 @@ from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
 from core.quantity import quantities
 from core.recovered.cheapest import cheapest
-from core.recovered.line import LineCase, Step, line, run
+from core.recovered.line import LineCase, Step, grey_step, line, run
 from core.recovered.unit import IDLE, SET, UPTO, RecoveredPlan
 from core.unit import Worked
 from desk.cases.benches import Bench, bench_view, held_case
-from desk.kit.bench import Well, read_wells, refuse_well, render_bench
+from desk.kit.bench import Well, read_wells, refuse_well, render_bench, row_caution
 from desk.kit.templatetags.vat import clock
 from desk.kit.text import whole
 from desk.mill.beside import beside
 from desk.mill.context import state_of
+from desk.mill.in_force import put_address
 from desk.mill.ribbon import STATIONS, draw_small
 from desk.recovered.drawings import line_picture
 
@@ -185,12 +184,11 @@ def line_page(request):
     fed = inlet.solids_t_h if inlet is not None and inlet.solids_t_h > 0.0 else IDLE_T_H
     record = state.put_in_force.get(key)
     source = f"in force since {clock(record.at)}" if record else "set-up"
-    solids = sum(getattr(full, c) for c in ("lf", "sf", "fn", "fl", "snd", "pls", "shv"))
     starts = {
         "eric": round(full.eric_ppm),
         "mechanical": full.mechanical,
         "stickies": round(full.stickies),
-        "fl": round(100.0 * full.fl / solids, 1),
+        "fl": round(full.filler_pct, 1),
     }
     top = tuple(replace(w, start=starts[w.name]) for w in TOP_WELLS)
     here = _step_wells(full.steps)
@@ -216,7 +214,7 @@ def line_page(request):
         source=source,
         count=count,
         upto=upto,
-        grey_at=_grey_at(full.steps),
+        grey_at=grey_step(full.steps),
         may_put=request.user.may("move") and key in plans,
         standing=record,
         beside=beside(state, key) if key in plans else [],
@@ -230,12 +228,6 @@ def line_page(request):
                 refuse_well(wells, _well_of(p.field), p.text)
     context["errors"] = [w["error"] for w in wells if w["error"]]
     return render_bench(request, "recovered/line", context)
-
-
-def _grey_at(steps: tuple[Step, ...]) -> int:
-    """The step after which grey stock is taken: the last before a disperger or a bleaching step, or the last of all."""
-    ends = [i for i, s in enumerate(steps) if s.name in ("disperger", "peroxide", "dithionite")]
-    return ends[0] if ends and ends[0] > 0 else len(steps)
 
 
 def _well_of(field: str) -> str:
@@ -253,7 +245,7 @@ def _case(full: LineCase, typed: dict[str, float], here) -> LineCase:
             steps[i - 1] = replace(steps[i - 1], **{name: value})
     case = replace(full, steps=tuple(steps))
     if "fl" in typed:
-        case = case.with_filler(typed["fl"] / 100.0)
+        case = case.with_filler(typed["fl"])
     named = {"eric": "eric_ppm", "mechanical": "mechanical", "stickies": "stickies"}
     return replace(case, **{field: typed[name] for name, field in named.items() if name in typed})
 
@@ -262,7 +254,7 @@ def _worked(request, state, plan, key: str, case: LineCase, fed: float, upto: in
     """Figures and picture of the line to the step that is taken, the other school beside it, least cost where it is asked."""
     taken = replace(case, steps=case.steps[:upto])
     found = line(taken)
-    grey = _grey_at(case.steps)
+    grey = grey_step(case.steps)
     other = line(replace(case, steps=case.steps[: grey if upto == len(case.steps) else len(case.steps)]))
     model = find("recovered.line")
     held = held_case(request.GET.get("held", ""), model)
@@ -276,14 +268,14 @@ def _worked(request, state, plan, key: str, case: LineCase, fed: float, upto: in
         "worked": Worked(model="recovered.line", case=taken, result=found),
         "other": other,
         "other_name": "grey" if upto == len(case.steps) else "white",
-        "saves": found.cost - other.cost,
+        "saves": found.dearer_by(other),
         "fed": fed,
-        "sludge_t_h": fed * (1.0 - found.after[-1].total),
-        "other_sludge_t_h": fed * (1.0 - other.after[-1].total),
+        "sludge_t_h": found.sludge_t_h(fed),
+        "other_sludge_t_h": other.sludge_t_h(fed),
         "p": line_picture(taken, found.after, fed, beside_run),
         "held": held,
         "hold_name": f"{plan.name if plan else 'recovered'}, {clock(state.now)}",
-        "minds": [_said(case, c.field, c.text) for c in found.cautions],
+        "minds": [row_caution(c, "steps", Step, lambda i: case.steps[i - 1].called.capitalize()) for c in found.cautions],
     }
     if plan:
         now = {f"{name}.{i}": getattr(s, name) for i, s in enumerate(case.steps, start=1) for name in SET.get(s.name, ())}
@@ -292,27 +284,14 @@ def _worked(request, state, plan, key: str, case: LineCase, fed: float, upto: in
         to = 0 if upto == len(case.steps) else upto
         moved |= {UPTO: str(to)} if to != int(plan.to_step) else {}
         if moved:
-            told["put"] = _put(key, moved, request)
+            told["put"] = put_address(key, moved, request)
     if request.GET.get("least"):
         least = cheapest(taken, want)
         told["beyond"] = least if isinstance(least, Infeasible) else None
         told["least"] = None if isinstance(least, Infeasible) else least
         if told["least"] and plan:
-            told["put_least"] = _put(key, {m.setting: f"{m.after:.3f}" for m in least.moves}, request)
+            told["put_least"] = put_address(key, {m.setting: f"{m.after:.3f}" for m in least.moves}, request)
     return told
-
-
-def _said(case: LineCase, field: str, text: str) -> str:
-    head, _, rest = field.partition(".")
-    number, _, name = rest.partition(".")
-    if head != "steps":
-        return text[:1].upper() + text[1:]
-    label = quantities(Step)[name].label.lower() if name in quantities(Step) else name
-    return f"{case.steps[int(number) - 1].called.capitalize()}, {label}: {text}"
-
-
-def _put(key: str, moved: dict, request) -> str:
-    return f"{reverse('mill:put')}?{urlencode({'unit': key, **moved, 'back': request.get_full_path()})}"
 
 
 bench = bench_view("recovered", BENCHES, station)

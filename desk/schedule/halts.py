@@ -70,7 +70,7 @@ def read(data, now: datetime) -> tuple[Halt | None, dict[str, str]]:
         bad["from"] = f"From is {dayclock(start)}; it must be within 2 days back and 30 days ahead"
     end = time_typed(end_text, now, after=start) if start is not None else None
     if start is not None and end is None:
-        bad["to"] = f"To is {'empty' if not end_text else f'“{end_text}”'}; give the time it is expected to end, such as 15:30"
+        bad["to"] = f"To is {'empty' if not end_text else f'“{end_text}”'}; give the time it is to end, such as 15:30"
     elif start is not None and end is not None and not start < end <= start + LONGEST:
         bad["to"] = f"To is {dayclock(end)}; it must be after {dayclock(start)} and at most 30 days later"
     rate = 0.0

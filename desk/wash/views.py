@@ -3,7 +3,6 @@
 import math
 import re
 from dataclasses import replace
-from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.shortcuts import redirect, render
@@ -26,6 +25,7 @@ from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
+from desk.mill.in_force import put_address
 from desk.mill.ribbon import STATIONS, draw_small
 from desk.people.rights import may
 from desk.wash.drawings import cost_picture, line_picture
@@ -299,8 +299,7 @@ def line(request):
             moved = {name: getattr(case, name) for name in ("df", "air_pct")}
             moved = {k: f"{v:.4f}" for k, v in moved.items() if abs(v - getattr(standing, k)) > PUT_FROM}
             if moved:
-                asked = {"unit": key, **moved, "back": request.get_full_path()}
-                context["put"] = f"{reverse('mill:put')}?{urlencode(asked)}"
+                context["put"] = put_address(key, moved, request)
         except ImpossibleInput as refusal:
             for p in refusal.problems:
                 made = "The dilution factor that it makes" if p.field == "df" else ""

@@ -443,7 +443,7 @@ class ContinuousCook(SimpleTestCase):
     def test_the_feed_forward_brings_kappa_back(self):
         temps, bound = continuous.feed_forward(self.ZONES, 4.6, 5.1)
         self.assertFalse(bound)
-        self.assertAlmostEqual(temps[2] - 160, math.log(5.1 / 4.6) / 0.086, delta=0.03)  # K5 with K4's 0.086 a degree at 160 °C
+        self.assertAlmostEqual(temps[2] - 160, math.log(5.1 / 4.6) / 0.086, delta=0.03)  # K5 with K4's 0.086 a degree
         self.assertEqual(temps[1], temps[2])
         self.assertLess(
             abs(self.out(5.1, temps)[-1].kappa - self.out(5.1)[0].kappa),

@@ -572,7 +572,8 @@ class Typed(DeskCase):
 
     def test_superscripts_are_no_digits(self):
         self.assertEqual(
-            [whole(t) for t in ("7", "²", "١", "7.0", "-1", "9" * 30, None, " 3 ")], [7, None, None, None, None, None, None, 3]
+            [whole(t) for t in ("7", "²", "١", "7.0", "-1", "9" * 30, None, " 3 ")],
+            [7, None, None, None, None, None, None, 3],
         )
         for path in (
             "/cases/?a=²&b=²",
