@@ -36,6 +36,8 @@ from core.line.network import DrawKind, Sets
 from core.mill.kinds import KINDS
 from core.practice.table import ROWS
 from core.quantity import INF, Quantity, choice, quantity
+from core.recovered.vat import Vat
+from core.recovered.yard import BaleKind
 from core.stock.shape import Box, Cylinder, Shape, Surveyed
 from core.stream import COMPONENTS
 
@@ -519,6 +521,8 @@ class MillDocument:
     digesters: tuple[str, ...] = item(List(label="Batch digesters", of=Text(label="Name", least=1, most=20)), default=())
     piles: tuple[Pile, ...] = item(Parts(label="Piles", of=Pile), default=())
     tanks: tuple[ChemicalTank, ...] = item(Parts(label="Chemicals in store", of=ChemicalTank), default=())
+    bales: tuple[BaleKind, ...] = item(Parts(label="Bales", of=BaleKind), default=())
+    vats: tuple[Vat, ...] = item(Parts(label="Pulper vats", of=Vat), default=())
     moves: tuple[MovePlace, ...] = item(Parts(label="Moves", of=MovePlace), default=())
     schools: Schools = item(Part(label="Units on screen", of=Schools), default=Schools())
 

@@ -84,6 +84,15 @@ FIRST: Final[Mapping[str, Json]] = {  # a part of each list to begin with
         "strength_g_l": 763,
     },
     "piles": {"name": "New pile", "kind": "plane", "unit": "", "share": 1, "limit_days": 60},
+    "bales": {"name": "New bales", "sort": "recovered paper", "source": "", "bale_kg": 450, "moisture_pct": 10},
+    "vats": {
+        "name": "New vat",
+        "source": "",
+        "vat_m3": 22,
+        "cons_pct": 14,
+        "net_kw": 145,
+        "chest_m3": 120,
+    },
     "lines": {"name": "New line", "sentence": ""},
     "moves": {"row": "B11", "place": "New place", "readings": {}, "opens": {}},
     "plan": {
@@ -372,6 +381,8 @@ def take_line(document: Json, key: str) -> Draft:
     new["lines"] = [part for part in new["lines"] if part["key"] != key]
     new["lanes"] = [lane for lane in new.get("lanes", ()) if lane["key"] not in sources]
     new["piles"] = [p for p in new.get("piles", ()) if p["unit"] not in gone]
+    for section in ("bales", "vats"):
+        new[section] = [p for p in new.get(section, ()) if p["source"] not in sources and p.get("unit") not in gone]
     for grade in new["grades"]:
         grade["shares"] = {k: v for k, v in grade["shares"].items() if k not in sources}
     return new

@@ -31,6 +31,8 @@ from core.mill.document import (
     UnitPart,
     Vessel,
 )
+from core.recovered.vat import Vat
+from core.recovered.yard import BaleKind
 from core.stream import INDEX, N, Vector, W
 from core.unit import Kind
 from core.wash.unit import OxygenPlan, WashPlan
@@ -58,6 +60,8 @@ class Mill:
     plans: Mapping[str, Kind] = field(default_factory=dict)
     piles: Mapping[str, Pile] = field(default_factory=dict)
     tanks: Mapping[str, ChemicalTank] = field(default_factory=dict)
+    bales: Mapping[str, BaleKind] = field(default_factory=dict)
+    vats: Mapping[str, Vat] = field(default_factory=dict)
     digesters: tuple[str, ...] = ()  # batch digesters with a thermometer
     roles: Roles = Roles()
     moisture_rows: Mapping[str, str] = field(default_factory=dict)  # the plan row that reads the moisture of a unit's feed
@@ -212,6 +216,8 @@ def mill_of(document: MillDocument, lanes: tuple[Lane, ...]) -> Mill:
         plans={u.id: u.acts for u in document.units if u.acts is not None},
         piles={p.key: p for p in document.piles},
         tanks={t.key: t for t in document.tanks},
+        bales={b.key: b for b in document.bales},
+        vats={v.key: v for v in document.vats},
         digesters=document.digesters,
         roles=document.roles,
         moisture_rows={u.id: u.moisture_row for u in document.units if u.moisture_row},

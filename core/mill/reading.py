@@ -25,6 +25,8 @@ SECTIONS: Final = {  # the lists of a document, and what their parts are known b
     "lines": "key",
     "piles": "key",
     "tanks": "key",
+    "bales": "key",
+    "vats": "key",
     "moves": "key",
 }
 MADE_BY_KEY: Final = {"tower": "{}.tower", "draw": "out.{}"}
@@ -95,6 +97,10 @@ def _checked(document: MillDocument) -> Iterator[Problem]:
         if unit.moisture_row and rows[unit.moisture_row].test != "moisture":
             told = f"names {unit.moisture_row!r}, which reads {rows[unit.moisture_row].test}; it must read moisture"
             yield Problem(f"units[{i}].moisture_row", told)
+    mixes = {u.id for u in document.units if getattr(u.acts, "papers", ())}
+    for i, vat in enumerate(document.vats):
+        if vat.unit and vat.unit not in mixes:
+            yield Problem(f"vats[{i}].unit", f"is {vat.unit!r}; it must be a unit with a bale mix")
     stages = {u.id: int(getattr(u.acts, "stage_count", 0)) for u in document.units}
     for section in ("plan", "moves"):
         for i, part in enumerate(getattr(document, section)):

@@ -10,6 +10,7 @@ from core.line.acting import Line, solve_line
 from core.line.network import Unit, loses, shares
 from core.line.steady import Solution
 from core.mill.mill import Mill, feed_of
+from core.recovered.unit import RecoveredPlan
 from core.stream import W
 from core.unit import Kind
 
@@ -104,6 +105,28 @@ def acting_units(mill: Mill, running: Running, units: Mapping[str, Unit]) -> dic
     return acting
 
 
+def _loaded(units: list[Unit], acting: Mapping[str, Kind]) -> list[Unit]:
+    """The units with the feeds of bales as their mixes make them. Raises: ImpossibleInput for a mix that leaves no fibre."""
+    told = {u.id: u for u in units}
+    for key, plan in acting.items():
+        if not isinstance(plan, RecoveredPlan) or not plan.papers:
+            continue
+        seen, ahead = {key}, [key]
+        while ahead:
+            to = ahead.pop()
+            for u in units:
+                if u.id in seen or u.supply or not any(o.to == to for o in u.outlets):
+                    continue
+                seen.add(u.id)
+                ahead.append(u.id)
+                if u.feed.any():
+                    try:
+                        told[u.id] = replace(u, feed=plan.loads(u.feed))
+                    except ImpossibleInput as refusal:
+                        raise ImpossibleInput(*(Problem(f"{key}.{p.field}", p.text) for p in refusal.problems)) from None
+    return list(told.values())
+
+
 def solve_mill(mill: Mill, running: Running, start: Line | None = None) -> Line:
     """The mill's line as it is run now, every unit acting on what enters it; `start` is a line of the same mill to begin from.
 
@@ -119,7 +142,8 @@ def solve_mill(mill: Mill, running: Running, start: Line | None = None) -> Line:
         units.append(u)
     taken = {source.draw: running.gives.get(key, 0.0) for key, source in mill.sources.items()}
     draws = tuple(replace(d, target=taken[d.id]) if d.id in taken else d for d in mill.draws)
-    return solve_line(tuple(units), draws, acting_units(mill, running, {u.id: u for u in units}), start)
+    acting = acting_units(mill, running, {u.id: u for u in units})
+    return solve_line(tuple(_loaded(units, acting)), draws, acting, start)
 
 
 def vessel_rates(mill: Mill, solution: Solution, running: Running) -> dict[str, tuple[float, float]]:

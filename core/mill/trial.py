@@ -89,6 +89,8 @@ PARTS_OF: Final = {  # the step that a fault belongs to, by the list it lies in
     "moves": "plan",
     "tanks": "vessels",
     "piles": "vessels",
+    "bales": "vessels",
+    "vats": "vessels",
 }
 
 

@@ -390,6 +390,88 @@ def cycle(case: CycleCase) -> CycleFound:
     return CycleFound(t_h=t_h, batches_h=case.demand_t_h / (case.yield_share * case.od_t), load_pct=load, cautions=cautions)
 
 
+def chest_t(m3: float, pct: float, temp_c: float) -> float:
+    """What a chest holds, t oven-dry."""
+    return m3 * stock_kg_m3(pct, temp_c) / 1000.0 * pct / 100.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NextCase:
+    """The dump chest now, what is drawn from it, and a batch that is to be dumped into it."""
+
+    chest_m3: float = quantity("Dump chest", "m³", possible=(0, 5000), above=True, valid=(20, 500), decimals=0)
+    chest_pct: float = quantity("Stock in it", "%", possible=(0.5, 20), valid=(3, 6), decimals=1, default=4.5)
+    level_pct: float = quantity("Level now", "%", possible=(0, 100), decimals=0)
+    draw_t_h: float = quantity("The line takes", "t/h OD", possible=(0, 200), decimals=2)
+    batch_t: float = quantity("A batch", "t OD", possible=(0, 60), above=True, decimals=2)
+    minutes: float = quantity("From loading to the dump", "min", possible=(1, 600), valid=(10, 120), decimals=0, default=40.0)
+    low_pct: float = quantity("Never under", "%", possible=(0, 100), decimals=0, default=20.0)
+    high_pct: float = quantity("Never over", "%", possible=(0, 100), decimals=0, default=90.0)
+    temp_c: float = quantity("Temperature", "°C", possible=(1, 95), decimals=0, default=45.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NextFound:
+    full_t: float = figure("The chest holds", "t OD", decimals=2, equation="volume × density × consistency")
+    earliest_min: float = figure("Start loading, not before", "min", decimals=0, equation="(level + batch − high)/draw − time")
+    latest_min: float = figure("not after", "min", decimals=0, equation="(level − low)/draw − time")
+    rises_pct: float = figure("A batch raises it by", "%", decimals=0, equation="batch/chest")
+    cautions: tuple[Caution, ...] = ()
+
+
+_CHEST = {"chest_m3": 120, "level_pct": 52, "draw_t_h": 2.15, "batch_t": 2.4, "minutes": 36}
+
+
+def _chest_t() -> float:
+    """What 120 m3 of 4.5 % stock at 45 C hold, t OD, by hand."""
+    return 120.0 * stock_kg_m3(4.5, 45.0) / 1000.0 * 0.045
+
+
+@model(
+    "pulper.next",
+    title="When the next batch is due",
+    source="mass balance of the dump chest",
+    holds_for="a steady draw; a dump that is short beside the cycle",
+    equation="L(t) = L − q t/M; the dump lands when L + b ≤ high and L ≥ low",
+    basis="published",
+    checks=(
+        Check(_CHEST, "full_t", _chest_t(), 1e-9),
+        Check({**_CHEST, "level_pct": 88}, "earliest_min", 60 * (2.4 - 0.02 * _chest_t()) / 2.15 - 36, 1e-6),
+        Check(_CHEST, "latest_min", 60 * 0.32 * _chest_t() / 2.15 - 36, 1e-6),
+    ),
+)
+def next_batch(case: NextCase) -> NextFound | Infeasible:
+    """Minutes from now between which loading starts; 0 where it could have begun already.
+
+    Infeasible where a batch is more than the chest takes between its limits, or nothing is drawn. Raises: ImpossibleInput.
+    """
+    cautions = check(case)
+    if case.low_pct >= case.high_pct:
+        raise ImpossibleInput(Problem("low_pct", f"is {case.low_pct:g} %; it must be under the most, {case.high_pct:g} %"))
+    full = chest_t(case.chest_m3, case.chest_pct, case.temp_c)
+    rises = 100.0 * case.batch_t / full
+    if rises > case.high_pct - case.low_pct:
+        reason = f"is {case.batch_t:g} t, {rises:.0f} % of the chest: more than it takes between its limits"
+        return Infeasible(field="batch_t", reason=reason, nearest=full * (case.high_pct - case.low_pct) / 100.0, unit="t OD")
+    room = (case.level_pct + rises - case.high_pct) / 100.0 * full
+    over = (case.level_pct - case.low_pct) / 100.0 * full
+    if case.draw_t_h <= 0.0:
+        if room > 0.0:
+            return Infeasible(field="draw_t_h", reason="is 0: the chest has no room, and nothing is drawn from it")
+        return NextFound(full_t=full, earliest_min=0.0, latest_min=math.inf, rises_pct=rises, cautions=cautions)
+    latest = 60.0 * over / case.draw_t_h - case.minutes
+    if latest < 0.0:
+        late = f"is {case.level_pct:g} %: a batch begun now lands {-latest:.0f} min after the chest is at its least"
+        cautions += (Caution("level_pct", late),)
+    return NextFound(
+        full_t=full,
+        earliest_min=max(0.0, 60.0 * room / case.draw_t_h - case.minutes),
+        latest_min=max(0.0, latest),
+        rises_pct=rises,
+        cautions=cautions,
+    )
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SteamCase:
     stock_t: float = quantity("Stock", "t", possible=(0, 500), above=True, decimals=1)
@@ -433,6 +515,7 @@ class Paper:
     unwanted_pct: float = quantity("Unwanted", "%", possible=(0, 50), valid=(0, 6), decimals=1)
     eric_ppm: float = quantity("Ink, ERIC", "ppm", possible=(0, 5000), decimals=0)
     stickies: float = quantity("Stickies", "mm²/kg", possible=(0, 1e6), decimals=0)
+    mechanical: float = quantity("Mechanical share of its fibre", "share", possible=(0, 1), decimals=2, default=0.0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -453,12 +536,17 @@ class MixFound:
     unwanted_pct: float = figure("Unwanted", "%", decimals=4, equation="by dry mass")
     eric_ppm: float = figure("Ink, ERIC", "ppm", decimals=1, equation="by dry mass")
     stickies: float = figure("Stickies", "mm²/kg", decimals=0, equation="by dry mass")
+    mechanical: float = figure("Mechanical share of the fibre", "share", decimals=3, equation="by dry mass without ash")
     cautions: tuple[Caution, ...] = ()
 
 
 _PAPERS = (
     {"share": 60, "moisture_pct": 10, "ash_pct": 12, "unwanted_pct": 1.5, "eric_ppm": 900, "stickies": 3000},
     {"share": 40, "moisture_pct": 8, "ash_pct": 32, "unwanted_pct": 1.0, "eric_ppm": 500, "stickies": 9000},
+)
+_HALVES = (  # as much of each, dry; 10 and 30 % ash
+    {"share": 50, "moisture_pct": 8, "ash_pct": 10, "unwanted_pct": 0, "eric_ppm": 0, "stickies": 0, "mechanical": 0.85},
+    {"share": 50, "moisture_pct": 8, "ash_pct": 30, "unwanted_pct": 0, "eric_ppm": 0, "stickies": 0, "mechanical": 0.25},
 )
 
 
@@ -475,6 +563,7 @@ _PAPERS = (
         Check({"papers": _PAPERS}, "unwanted_pct", 1.2974, 5e-4),
         Check({"papers": _PAPERS}, "eric_ppm", 737.9, 5e-4),
         Check({"papers": _PAPERS}, "stickies", 5432, 5e-4),
+        Check({"papers": _HALVES}, "mechanical", (0.9 * 0.85 + 0.7 * 0.25) / 1.6, 1e-9),
     ),
 )
 def mix(case: MixCase) -> MixFound:
@@ -490,6 +579,8 @@ def mix(case: MixCase) -> MixFound:
     def mean(name: str) -> float:
         return float(sum(m * getattr(p, name) for m, p in zip(dry, case.papers, strict=True)) / sum(dry))
 
+    fibre = [m * (1.0 - p.ash_pct / 100.0) for m, p in zip(dry, case.papers, strict=True)]
+
     return MixFound(
         first_share=dry[0] / sum(dry),
         moisture_pct=100.0 * (1.0 - sum(dry) / whole),
@@ -497,6 +588,7 @@ def mix(case: MixCase) -> MixFound:
         unwanted_pct=mean("unwanted_pct"),
         eric_ppm=mean("eric_ppm"),
         stickies=mean("stickies"),
+        mechanical=sum(m * p.mechanical for m, p in zip(fibre, case.papers, strict=True)) / sum(fibre),
         cautions=cautions,
     )
 

@@ -6,12 +6,14 @@ from functools import lru_cache
 from typing import Any, Final
 
 from core.constants import SODIUM_IN_NAOH
-from core.document import Parts, item, same, text
+from core.document import Parts, identity, item, same, text
+from core.errors import ImpossibleInput, Problem
 from core.learn import Constant
 from core.quantity import Quantity, quantities, quantity
 from core.recovered.ink import broken
 from core.recovered.line import SOLIDS, LineCase, LineFound, Step, line
-from core.stream import INDEX, N
+from core.recovered.pulper import MixCase, MixFound, Paper, mix
+from core.stream import INDEX, SUSPENDED, N, Vector
 from core.unit import ON, Acts, Facts, Inlet, Upset, Worked, checked, near, of_pulp
 
 SET: Final = {  # what people set on a step as it runs, by its kind
@@ -24,6 +26,7 @@ SET: Final = {  # what people set on a step as it runs, by its kind
     "washer": ("to_pct",),
 }
 UPTO = "to_step"
+MIX_SET: Final = ("share", "ash_pct", "unwanted_pct", "eric_ppm", "stickies")  # what bales of a kind turn out to be
 CALLED: Final = {
     "air": "air, factor",
     "minutes": "time",
@@ -33,8 +36,17 @@ CALLED: Final = {
     "to_pct": "leaves at",
 }
 DOSES: Final = {"flotation": "soap", "peroxide": "peroxide", "dithionite": "dithionite"}
+FIBRES: Final = ("LF", "SF", "FN")
+FOREIGN: Final = ("SND", "PLS", "SHV")
 NOTHING_T_H = 1e-9
 IDLE = LineCase(lf=0.35, sf=0.35, fn=0.14, fl=0.16, eric_ppm=700, steps=(Step(name="takes"),))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MixPart(Paper):
+    """Bales of a kind in the mix that is loaded."""
+
+    kind: str = identity("Bales", default="bales")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,7 +54,9 @@ class RecoveredPlan:
     """How recovered paper is made into stock: its steps, and what is known of the ink and specks that come.
 
     `rejects`: the outlet of foam, sludge and trash. `to_step`: the pulp is taken after that step (grey), 0: after the last
-    (white). What comes, its fibre and its filler, are those of the pulp.
+    (white). `papers`: the bale mix; its filler, ink, stickies and mechanical fibre stand in place of those of the feed of its
+    bales, whose long, short and fine fibre keep their parts. `stickies` and `unwanted_pct` are then what the feed is given for.
+    Without a mix what comes, its fibre and its filler, are those of the feed.
     """
 
     name: str = text("Called on its page")
@@ -57,6 +71,13 @@ class RecoveredPlan:
     dirt: float = same(LineCase, "dirt", default=2000.0)
     ph: float = same(LineCase, "ph", default=9.5)
     pulper_pct: float = same(LineCase, "pulper_pct", default=15.0)
+    unwanted_pct: float = quantity("Unwanted that the feed is given for", "%", possible=(0, 60), decimals=1, default=0.0)
+    papers: tuple[MixPart, ...] = item(Parts(label="Bale mix", of=MixPart, most=8), default=())
+
+    @property
+    def mix(self) -> MixFound | None:
+        """The bale mix; None where none is given. Raises: ImpossibleInput for shares that are all nothing."""
+        return _mixed(self.papers) if self.papers else None
 
     @property
     def stage_count(self) -> int:
@@ -74,14 +95,24 @@ class RecoveredPlan:
     def tried(self) -> None:
         """Raises: ImpossibleInput for steps that cannot be run."""
         line(self.case(None))
+        kinds = [p.kind for p in self.papers]
+        if len(set(kinds)) < len(kinds):
+            raise ImpossibleInput(Problem("papers", f"name bales twice: {', '.join(kinds)}"))
 
     def settings(self) -> Mapping[str, float]:
-        told = {f"{name}.{i}": getattr(s, name) for i, s in enumerate(self.steps, start=1) for name in SET.get(s.name, ())}
+        told = {f"{name}.{p.kind}": getattr(p, name) for p in self.papers for name in MIX_SET}
+        told |= {f"{name}.{i}": getattr(s, name) for i, s in enumerate(self.steps, start=1) for name in SET.get(s.name, ())}
         return {UPTO: self.to_step} | told
 
     def settable(self) -> Mapping[str, Quantity]:
         said = quantities(Step)
         told = {UPTO: replace(quantities(RecoveredPlan)[UPTO], possible=(0.0, float(len(self.steps))))}
+        of_bales = quantities(MixPart)
+        for p in self.papers:
+            for name in MIX_SET:
+                label = of_bales[name].label
+                label = "share of the mix" if name == "share" else label[0].lower() + label[1:]
+                told[f"{name}.{p.kind}"] = replace(of_bales[name], label=f"Bales of {p.kind}, {label}")
         for i, s in enumerate(self.steps, start=1):
             for name in SET.get(s.name, ()):
                 what = DOSES.get(s.name, "dose") if name == "dose" else CALLED.get(name, said[name].label.lower())
@@ -94,11 +125,24 @@ class RecoveredPlan:
         for i, s in enumerate(self.steps, start=1):
             own = {name: values[f"{name}.{i}"] for name in SET.get(s.name, ()) if f"{name}.{i}" in values}
             steps.append(replace(s, **own) if own else s)
-        return replace(self, steps=tuple(steps), to_step=values.get(UPTO, self.to_step))
+        papers = []
+        for p in self.papers:
+            own = {name: values[f"{name}.{p.kind}"] for name in MIX_SET if f"{name}.{p.kind}" in values}
+            papers.append(replace(p, **own) if own else p)
+        new = replace(self, steps=tuple(steps), papers=tuple(papers), to_step=values.get(UPTO, self.to_step))
+        if papers and sum(p.share for p in papers) <= 0.0:
+            raise ImpossibleInput(Problem(f"share.{papers[0].kind}", "is 0, as of all other bales: there is no mix"))
+        return new
 
     def upsets(self) -> tuple[Upset, ...]:
-        """Air lost, a disperger that stops, no peroxide, no dithionite."""
-        told = []
+        """Stickies in the bales, air lost, a disperger that stops, no peroxide, no dithionite."""
+        told = [
+            Upset(
+                name=f"{p.kind} comes with four times its stickies", settings={f"stickies.{p.kind}": min(1e6, 4.0 * p.stickies)}
+            )
+            for p in self.papers
+            if p.stickies > 0.0 and p.share > 0.0
+        ]
         for i, s in enumerate(self.passed, start=1):
             if s.name == "flotation" and s.air > 0.0:
                 told.append(Upset(name=f"{s.called} loses half its air", settings={f"air.{i}": 0.5 * s.air}))
@@ -118,18 +162,42 @@ class RecoveredPlan:
                 shares: dict[str, Any] = {name.lower(): near(min(1.0, m / whole)) for name, m in masses.items()}
                 ppm = near(min(5000.0, 1e6 * max(0.0, inlet.parts[INDEX["INK"]]) / whole))
                 comes = replace(IDLE, **shares, eric_ppm=ppm)
-        pulper = next((s.kwh_t for s in self.passed if s.name == "pulper"), IDLE.at_kwh_t)
+        pulper, bales = next((s.kwh_t for s in self.passed if s.name == "pulper"), IDLE.at_kwh_t), self.mix
         return replace(
             comes,
             at_kwh_t=min(IDLE.at_kwh_t, pulper),  # gentler pulping is not taken to make fines into fibre
             steps=self.passed,
             a0=self.a0,
-            mechanical=self.mechanical,
-            stickies=self.stickies,
+            mechanical=bales.mechanical if bales else self.mechanical,
+            stickies=bales.stickies if bales else self.stickies,
             dirt=self.dirt,
             ph=self.ph,
             pulper_pct=self.pulper_pct,
         )
+
+    def loads(self, feed: Vector) -> Vector:
+        """The feed of bales, t/h by component, as this mix makes it: as much solids, with its filler, ink, stickies and
+        unwanted matter; fibre takes the rest in the parts it has. The same feed without a mix.
+
+        Raises: ImpossibleInput where the mix leaves no fibre.
+        """
+        bales, solids = self.mix, float(feed @ SUSPENDED)
+        if bales is None or solids <= 0.0:
+            return feed
+        new = feed / solids
+        new[INDEX["STK"]] *= bales.stickies / self.stickies if self.stickies > 0.0 else 1.0
+        for name in FOREIGN:
+            new[INDEX[name]] *= bales.unwanted_pct / self.unwanted_pct if self.unwanted_pct > 0.0 else 1.0
+        new[INDEX["INK"]] = 1e-6 * bales.eric_ppm
+        new[INDEX["FL"]] = max(0.0, bales.ash_pct / 100.0 - new[INDEX["SND"]])
+        others = sum(float(new[INDEX[name]]) for name in ("FL", "INK", "STK", *FOREIGN))
+        fibre = sum(float(new[INDEX[name]]) for name in FIBRES)
+        if others >= 1.0 or fibre <= 0.0:
+            told = f"is {bales.ash_pct:g} % in the mix: with its unwanted matter that leaves no fibre"
+            raise ImpossibleInput(Problem(f"ash_pct.{self.papers[0].kind}", told))
+        for name in FIBRES:
+            new[INDEX[name]] *= (1.0 - others) / fibre
+        return new * solids
 
     def act(self, inlet: Inlet) -> Acts:
         """Raises: ImpossibleInput."""
@@ -197,6 +265,11 @@ class RecoveredPlan:
         )
         lost = (found.after[stage].total - now.after[stage].total) * solids_t_h
         return {"gain_a_point": max(0.0, gains), "lost_a_point": max(0.0, lost)}
+
+
+@lru_cache(maxsize=64)
+def _mixed(papers: tuple[MixPart, ...]) -> MixFound:
+    return mix(MixCase(papers=papers))
 
 
 @lru_cache(maxsize=256)

@@ -86,6 +86,11 @@ def may_correct(record: Record, person, *, shift_start) -> str:
         return "Results, notes, moves and decisions are corrected; other entries get a note that points to them."
     if record.kind == Kind.MOVE and record.followed_by.filter(kind=Kind.DECISION).exists():
         return "It is decided: correct the decision."
+    return whose(record, person, shift_start=shift_start)
+
+
+def whose(record: Record, person, *, shift_start) -> str:
+    """An empty string when an entry is this person's to put right, whatever its kind, else the reason why not."""
     if (later := record.corrected_by.first()) is not None:
         return f"It was corrected at {later.entered_at:%H:%M} by {later.signed}; correct the newer one."
     if record.by is None and person.may("move"):

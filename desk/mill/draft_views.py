@@ -27,7 +27,7 @@ from desk.people.rights import may
 
 TABS = {
     "line": ("units", "lines", "draws"),
-    "vessels": ("vessels", "sources", "tanks", "piles"),
+    "vessels": ("vessels", "sources", "tanks", "piles", "bales", "vats"),
     "grades": ("grades",),
     "plan": ("plan", "moves"),
     "mill": ("mill", "machine", "roles", "schools"),
@@ -41,6 +41,8 @@ NAMED = {
     "sources": "Sources",
     "tanks": "Chemicals in store",
     "piles": "Piles",
+    "bales": "Bales",
+    "vats": "Pulper vats",
     "grades": "Grades",
     "plan": "Sampling plan",
     "moves": "Moves, where a row is used",

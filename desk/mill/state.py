@@ -28,7 +28,7 @@ from core.unit import Kind as Acting
 from desk.instruments.store import newest
 from desk.kit.units import Schools
 from desk.log.models import Kind, Record
-from desk.mill import in_force
+from desk.mill import in_force, loaded
 from desk.mill.models import MillVersion
 from desk.mill.shifts import Shift, shift_of
 
@@ -41,7 +41,7 @@ SETTINGS_SINCE = frozenset(
 )  # settings that an older record does not name: they stand as the set-up has them
 TRUSTED = ("single", "accepted")
 # what is left aside, step by step, when the line cannot be run with it: moisture read, set points, kept cooks
-LEFT_ASIDE = (("moistures", "moisture_pct"), ("put_in_force",), ("constants",), ("makes",))
+LEFT_ASIDE = (("moistures", "moisture_pct"), ("loaded",), ("put_in_force",), ("constants",), ("makes",))
 COOK_KEEPS = timedelta(hours=24)  # what the line counts with after a blow, until the next
 COOK_LEADS = 0.5  # of that time it leads alone, then the plan comes back
 
@@ -295,6 +295,8 @@ class MillState:
     def running_at(self, rate: float) -> Running:
         """How the line is run with the machine at a share of its speed."""
         settings = {unit: r.data["settings"] for unit, r in self.put_in_force.items()}
+        for unit, values in self.loaded.items():
+            settings[unit] = {**settings.get(unit, self.plans[unit].settings()), **values}
         for unit, values in self.tried.items():
             settings[unit] = {**settings.get(unit, self.plans[unit].settings()), **values}
         gives = {k: self.shares.get(k, 0.0) * self.draw.solids_t_h * rate for k in self.mill.sources}
@@ -373,6 +375,11 @@ class MillState:
                 continue  # the set-up has changed under it
             result[unit] = record
         return result
+
+    @cached_property
+    def loaded(self) -> dict[str, dict[str, float]]:
+        """The bale mix that the newest batches loaded, as settings by unit."""
+        return loaded.mixes(self.now, self.plans, self.put_in_force) if self.mill.vats else {}
 
     @cached_property
     def plans(self) -> dict[str, Acting]:

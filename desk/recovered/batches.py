@@ -1,13 +1,28 @@
-"""Pulper batches as records: what was loaded, what it came to, who read the bags with whom; a later record corrects one."""
+"""Pulper batches as records: what was loaded of which lots, what it came to, who read the bags; a later record corrects one.
+
+A batch is a source lot too: what it makes of pulp, and the bale lots behind it, so that furnish lots lead back to bales.
+"""
+
+from dataclasses import dataclass
+from datetime import timedelta
 
 from core.calc import declared
-from core.recovered.pulper import LoadedCase, LoadedFound
+from core.recovered.pulper import LoadedCase, LoadedFound, chest_t
+from core.recovered.unit import RecoveredPlan
+from core.recovered.vat import Vat
+from core.recovered.yard import LotNow, batch_mix
 from desk.kit.writing import writing
-from desk.log.actions import write
+from desk.log.actions import whose, write
 from desk.log.models import Kind, Record
+from desk.mill.shifts import shift_of
+from desk.people.models import Person
+from desk.people.pins import PinRefused, check_pin
 from desk.people.rights import refuse
+from desk.recovered.bales import BATCHES, YardRefused, fed_to, lots_of, number_of
 
-SUBJECT, LAST = "pulper.", 5
+LAST = 5
+READ, DUMPED = "labels read", "dumped"
+LOADS_BACK = timedelta(hours=24)
 
 
 class BatchRefused(Exception):
@@ -18,58 +33,228 @@ class BatchRefused(Exception):
         self.field = field
 
 
-def batches(line: str) -> list[Record]:
-    """The newest batches of a line, those that no later record corrects."""
-    return list(Record.objects.current().filter(kind=Kind.EVENT, subject=f"{SUBJECT}{line}").order_by("-at", "-id")[:LAST])
+@dataclass(frozen=True)
+class Batch:
+    """A batch as it stands: its record, who read its labels, when it was dumped."""
+
+    record: Record
+    read: Record | None
+    dumped: Record | None
+
+    @property
+    def number(self) -> str:
+        return self.record.data["number"]
+
+    @property
+    def waits_for_reader(self) -> bool:
+        """Whether a second person has still to read its labels."""
+        return bool(self.record.data.get("wants_reader")) and self.read is None
 
 
-def number_of(line: str, now) -> str:
-    """The next batch's number: the line, the day, how many there were that day and one."""
-    day = f"{now:%y%j}"
-    made = Record.objects.filter(kind=Kind.EVENT, subject=f"{SUBJECT}{line}", data__day=day, corrects__isnull=True).count()
-    return f"{line}-{day}-{made + 1}"
+def batches(vat: str) -> list[Batch]:
+    """The newest batches of a vat, those that no later record corrects."""
+    rows = list(
+        Record.objects.current()
+        .filter(kind=Kind.EVENT, subject=f"{BATCHES}{vat}", status="batch")
+        .order_by("-at", "-id")[:LAST]
+    )
+    return [_batch(r) for r in rows]
+
+
+def _batch(record: Record) -> Batch:
+    subject = f"{BATCHES}{record.data['number']}"
+    told = {r.status: r for r in Record.objects.current().filter(kind=Kind.EVENT, subject=subject).order_by("id")}
+    return Batch(record, told.get(READ), told.get(DUMPED))
+
+
+def batch(number: str) -> Batch | None:
+    """A batch by its number, as it stands."""
+    row = Record.objects.current().filter(kind=Kind.EVENT, status="batch", data__number=number).order_by("-id").first()
+    return _batch(row) if row else None
+
+
+def _plan_of(state, vat: Vat) -> RecoveredPlan | None:
+    plan = state.plans.get(vat.unit)
+    return plan if isinstance(plan, RecoveredPlan) and plan.papers else None
+
+
+def chest_now(state, vat: Vat) -> tuple[float, str]:
+    """The level of the dump chest, %, and where it comes from: as it was kept with the newest batch, what was drawn since taken
+    off and what was dumped put in; half full where nothing was kept today."""
+    last = Record.objects.current().filter(kind=Kind.EVENT, subject=f"{BATCHES}{vat.key}", status="batch", at__lte=state.now)
+    newest = last.order_by("-at", "-id").first() if vat.key else None
+    if newest is None or "chest_pct" not in newest.data or state.now - newest.at > LOADS_BACK:
+        return 50.0, "default"
+    hours = (state.now - newest.at).total_seconds() / 3600.0
+    full = chest_t(vat.chest_m3, vat.chest_pct, vat.temp_c)
+    draw = fed_to(state, vat.unit) if vat.unit else state.running.gives.get(vat.source, 0.0)
+    dumped = newest.data["od_t"] if _batch(newest).dumped else 0.0
+    level = newest.data["chest_pct"] + 100.0 * (dumped - draw * hours) / full
+    return min(100.0, max(0.0, level)), f"from batch {newest.data['number']}"
+
+
+def pulp_of(state, vat: Vat, od_t: float) -> float:
+    """Pulp that a batch makes, t oven-dry: by the yield of the line behind its vat; all of it where there is none."""
+    found = state.line.facts(vat.unit).get("yield_pct") if vat.unit else None
+    return od_t * (found if isinstance(found, float) else 100.0) / 100.0
+
+
+def _lots(state, loads, before: Record | None) -> list[tuple[LotNow, float, float]]:
+    """The lots that a batch takes, with bales and kg. Raises: BatchRefused for a lot that is none, is held, or holds less."""
+    there = lots_of(state)
+    back = {row["lot"]: row["kg"] for row in before.data.get("lots", ())} if before else {}
+    told = []
+    for number, bales, kg in loads:
+        lot = there.get(number)
+        if lot is None:
+            raise BatchRefused("lot", f"Lot {number} is none of this yard.")
+        if lot.held:
+            raise BatchRefused("lot", f"Lot {number} is set aside; it is not used until it is free again.")
+        left = lot.kg + back.get(number, 0.0)
+        taken = sum(x for n, _, x in loads if n == number)
+        if taken > left * 1.02 + 1.0:  # bales are weighed one by one: within 2 % of the book
+            raise BatchRefused("lot", f"Lot {number} holds {left:.0f} kg; {taken:.0f} kg are loaded of it.")
+        told.append((lot, bales, min(kg, left)))
+    return told
 
 
 @writing()
 def keep(
     *,
-    line: str,
+    state,
+    vat: Vat,
     case: LoadedCase,
     found: LoadedFound,
+    lots: list[tuple[str, float, float]],
     bags: list[dict],
-    second: str,
+    chest_pct: float,
     wire: bool,
     corrects: str,
     by,
     now,
 ) -> Record:
-    """Keep a batch as it was loaded. Bags want a second person who read each label; the rope and the wires want a look.
+    """Keep a batch as it was loaded; the rope and the wires want a look. `lots`: lot, bales and kg of each load that has one.
 
     `corrects`: the number of a batch that this one stands for. Raises: BatchRefused.
     """
     refuse(by, "record")
     if not wire:
         raise BatchRefused("wire", "Rope and wires are not looked at: the rope turns, and as many wires are out as were cut.")
-    second = second.strip()
-    if any(bag["bags"] for bag in bags) and (not 2 <= len(second) <= 40 or second.lower() == by.username.lower()):
-        raise BatchRefused("second", "Second person is empty or yourself; every label is read by two people.")
     before = None
     if corrects:
-        before = next((r for r in batches(line) if r.data.get("number") == corrects), None)
+        before = next((b.record for b in batches(vat.key) if b.number == corrects), None)
         if before is None:
-            raise BatchRefused("corrects", f"Batch {corrects} is none of this line’s last {LAST}, or is corrected already.")
-    number = before.data["number"] if before else number_of(line, now)
-    data = {"number": number, "day": f"{now:%y%j}", "second": second, "bags": bags, "given": declared(case)}
-    data |= {"cons_pct": found.cons_pct, "od_t": found.od_t, "level_pct": found.level_pct, "wire": True}
-    return write(
+            raise BatchRefused("corrects", f"Batch {corrects} is none of this vat’s last {LAST}, or is corrected already.")
+        if why := whose(before, by, shift_start=shift_of(now, state.mill).start):
+            raise BatchRefused("corrects", why)
+    taken = _lots(state, lots, before)
+    try:
+        number = before.data["number"] if before else number_of(state, vat.source, "P", now)
+    except YardRefused as refusal:
+        raise BatchRefused("form", str(refusal)) from None
+    plan = _plan_of(state, vat)
+    data = {
+        "number": number,
+        "vat": vat.key,
+        "bags": bags,
+        "given": declared(case),
+        "cons_pct": found.cons_pct,
+        "od_t": found.od_t,
+        "level_pct": found.level_pct,
+        "wire": True,
+        "chest_pct": chest_pct,
+        "wants_reader": vat.second and any(bag["bags"] for bag in bags),
+        "lots": [{"lot": lot.number, "kind": lot.kind.key, "bales": bales, "kg": kg} for lot, bales, kg in taken],
+    }
+    if plan is not None and (mix := batch_mix([(lot, kg) for lot, _, kg in taken], tuple(p.kind for p in plan.papers))):
+        data |= {"unit": vat.unit, "mix": mix}
+    record = write(
         kind=Kind.EVENT,
-        subject=f"{SUBJECT}{line}",
+        subject=f"{BATCHES}{vat.key}",
         by=by,
         now=now,
+        at=before.at if before else now,
         says=f"Batch {number}: {found.od_t:.2f} t OD at {found.cons_pct:.1f} %",
         value=found.cons_pct,
         status="batch",
         data=data,
         corrects=before,
-        reason="loaded otherwise" if before else "",
+        reason="other" if before else "",
+    )
+    _as_lot(state, vat, record, found, taken, by, now)
+    return record
+
+
+def _as_lot(state, vat: Vat, record: Record, found: LoadedFound, taken, by, now) -> None:
+    """The batch as a source lot: the pulp it makes, and the bale lots behind it; a corrected batch corrects its lot."""
+    number = record.data["number"]
+    made = Record.objects.current().filter(kind=Kind.LOT_CLOSE, subject=number, about__isnull=True).order_by("-id").first()
+    t = pulp_of(state, vat, found.od_t)
+    names = dict.fromkeys(lot.kind.name.lower() for lot, _, _ in taken)
+    what = f"{vat.name} batch" + (f" of {', '.join(names)}" if names else "")
+    behind = [{"lot": lot.number, "od_t": kg * (1.0 - lot.tests["moisture_pct"] / 100.0) / 1000.0} for lot, _, kg in taken]
+    write(
+        kind=Kind.LOT_CLOSE,
+        subject=number,
+        by=by,
+        now=now,
+        at=record.at,
+        says=f"Lot {number}, {what}, {t:.2f} t",
+        data={"source": vat.source, "what": what, "tonnes": t, "from": behind},
+        corrects=made,
+        reason="other" if made else "",
+    )
+
+
+def read_labels(*, number: str, person: str, pin: str, now) -> Record:
+    """Keep that a second person read every label of a batch, by that person's own PIN. Raises: BatchRefused."""
+    reader = _reader(number, person)[1]
+    try:
+        check_pin(reader, pin)
+    except PinRefused as refusal:
+        raise BatchRefused("pin", str(refusal)) from None
+    with writing():
+        found, reader = _reader(number, person)  # as it stands now: somebody may have read them since
+        return _about(found, READ, f"Batch {number}: labels read", reader, now)
+
+
+def _reader(number: str, person: str) -> tuple[Batch, Person]:
+    """The batch that waits for a reader, and who reads. Raises: BatchRefused."""
+    found = batch(number)
+    if found is None or not found.record.data.get("wants_reader"):
+        raise BatchRefused("reader", f"Batch {number} waits for nobody.")
+    if found.read is not None:
+        raise BatchRefused("reader", f"The labels of batch {number} were read by {found.read.signed}.")
+    reader = Person.objects.filter(username=person, is_active=True).first()
+    if reader is None or not reader.may("record"):
+        raise BatchRefused("reader", "Choose who reads the labels.")
+    if reader.pk == found.record.by_id:
+        raise BatchRefused("reader", "That is who loaded the batch; every label is read by two people.")
+    return found, reader
+
+
+@writing()
+def dump(*, number: str, by, now) -> Record:
+    """Keep that a batch was dumped. Raises: BatchRefused while its labels wait for a second person."""
+    refuse(by, "record")
+    found = batch(number)
+    if found is None:
+        raise BatchRefused("dump", f"There is no batch {number}.")
+    if found.waits_for_reader:
+        raise BatchRefused("dump", f"Batch {number} waits for the second person who reads its labels.")
+    if found.dumped is not None:
+        raise BatchRefused("dump", f"Batch {number} was dumped already.")
+    return _about(found, DUMPED, f"Batch {number} dumped", by, now)
+
+
+def _about(found: Batch, status: str, says: str, by, now) -> Record:
+    return write(
+        kind=Kind.EVENT,
+        subject=f"{BATCHES}{found.number}",
+        by=by,
+        now=now,
+        says=says,
+        status=status,
+        data={"number": found.number},
+        about=found.record,
     )

@@ -2,12 +2,16 @@
 
 import math
 import random
+from datetime import datetime, timedelta
+
+from django.utils import timezone
 
 from core.colour import ks_from_reflectance, swatch
 from core.recovered.line import At, LineCase
-from core.recovered.pulper import LoadedCase, LoadedFound
-from desk.kit.svg import n, ticks
-from desk.kit.templatetags.vat import figure
+from core.recovered.pulper import LoadedCase, LoadedFound, NextCase, NextFound
+from desk.kit.svg import n, polyline, ticks
+from desk.kit.templatetags.vat import clock, figure
+from desk.recovered.bales import Standing
 
 LEFT, RIGHT = 40.0, 632.0
 RIBBON_TOP, THICK_PX = 96.0, 64.0
@@ -225,3 +229,91 @@ def defiber_picture(f0_pct: float, to_pct: float, minutes: float) -> dict:
         "y": [{"y": n(y(v)), "text": f"{v:g}"} for v in (50.0, 20.0, 10.0, 5.0, 2.0, 1.0) if low <= v <= high],
         "x": [{"x": n(x(t)), "text": f"{t:g}"} for t in ticks(0.0, last)],
     }
+
+
+CHEST_TOP, CHEST_FOOT = 612.0, 690.0
+
+
+def chest_picture(case: NextCase, found: NextFound, level_pct: float, ready_min: float, now: datetime) -> dict:
+    """The dump chest on a clock axis: now, this batch's dump, and the next, landed as late as may be; the bar is when loading
+    it may start. `case` begins at this batch's dump, `ready_min` from now."""
+    latest = min(found.latest_min, 24 * 60.0)
+    next_dump = ready_min + latest + case.minutes
+    last = max(60.0, 1.25 * next_dump)
+    fall = 100.0 * case.draw_t_h / 60.0 / found.full_t  # % a minute
+
+    def x(minute: float) -> float:
+        return CURVE_LEFT + (CURVE_RIGHT - CURVE_LEFT) * min(last, minute) / last
+
+    def y(pct: float) -> float:
+        return CHEST_FOOT - (CHEST_FOOT - CHEST_TOP) * min(100.0, max(0.0, pct)) / 100.0
+
+    at_dump = level_pct - fall * ready_min
+    then = case.level_pct
+    at_next = then - fall * (next_dump - ready_min)
+    after = at_next + found.rises_pct
+    known = [(0.0, level_pct), (ready_min, at_dump), (ready_min, then), (next_dump, at_next)]
+    pen = [(next_dump, at_next), (next_dump, after), (last, after - fall * (last - next_dump))]
+    none = [(next_dump, at_next), (last, at_next - fall * (last - next_dump))]
+    step = next(s for s in (15, 30, 60, 120, 240, 480, 1440) if last / s <= 8 or s == 1440)
+    first = step - (timezone.localtime(now).hour * 60 + timezone.localtime(now).minute) % step
+    marks = [first + step * i for i in range(int((last - first) / step) + 1)]
+    return {
+        "known": polyline((x(t), y(v)) for t, v in known),
+        "pen": polyline((x(t), y(v)) for t, v in pen),
+        "none": polyline((x(t), y(v)) for t, v in none),
+        "band": {"y": n(y(case.high_pct)), "h": n(y(case.low_pct) - y(case.high_pct))},
+        "bar": {"x": n(x(ready_min + found.earliest_min)), "to": n(x(ready_min + latest))},
+        "y": [{"y": n(y(v)), "text": f"{v:g}"} for v in (case.high_pct, 50.0, case.low_pct)],
+        "x": [{"x": n(x(t)), "text": clock(now + timedelta(minutes=t))} for t in marks],
+        "then": {"x": n(x(ready_min) + 4), "y": n(y(then) - 5), "text": f"{figure(then, 0)} %, this batch in"},
+        "foot": n(CHEST_FOOT),
+        "top": n(CHEST_TOP),
+    }
+
+
+ISO_OF = {"recovered paper": 55.0, "broke": 78.0, "dry pulp": 86.0, "wet lap": 84.0}
+YARD_WIDTH, YARD_PITCH, YARD_BOX = 640.0, 86.0, 34.0
+
+
+def yard_picture(kinds: list[tuple[str, Standing]]) -> dict:
+    """Every kind of bales as a row of its lots, the oldest at the left; all rows in one scale, t oven-dry."""
+    most = max((sum(x.od_t for x in s.lots) for _, s in kinds), default=0.0)
+    most = max([most, *(s.worked.result.point_t for _, s in kinds if s.use_t_d > 0.0)]) if kinds else 0.0
+    px = (YARD_WIDTH - 20.0) / most if most > 0.0 else 0.0
+    rows = []
+    for i, (title, s) in enumerate(kinds):
+        y, x, boxes = 22.0 + YARD_PITCH * i, 0.0, []
+        for lot in s.lots:
+            w = max(2.0, lot.od_t * px)
+            boxes.append(
+                {
+                    "number": lot.number,
+                    "x": n(x),
+                    "w": n(w - 1.0),
+                    "mid": n(x + w / 2),
+                    "days": figure(lot.age_days, 0),
+                    "t": figure(lot.od_t, 1),
+                    "room": w >= 20.0,
+                    "held": lot.held,
+                    "old": lot.age == "act",
+                    "hex": grey_of(ISO_OF.get(lot.kind.sort, 60.0)),
+                }
+            )
+            x += w
+        point = s.worked.result.point_t * px if s.use_t_d > 0.0 and s.kind.lead_days > 0.0 else 0.0
+        told = f"{figure(sum(lot.od_t for lot in s.lots), 0)} t OD in {len(s.lots)} lots"
+        rows.append(
+            {
+                "title": title,
+                "told": told,
+                "boxes": boxes,
+                "title_y": n(y - 8),
+                "y": n(y),
+                "text_y": n(y + YARD_BOX / 2 + 4),
+                "note_y": n(y + YARD_BOX + 20),
+                "point": n(min(YARD_WIDTH - 40.0, max(40.0, point))) if point else "",
+            }
+        )
+    words = "; ".join(f"{r['title']}: {r['told']}" for r in rows)
+    return {"rows": rows, "height": n(22.0 + YARD_PITCH * len(rows)), "box": n(YARD_BOX), "words": words}

@@ -1,10 +1,14 @@
-"""The pulper's batch: the card beside what was really loaded, the water that mends it, when it is ready, and its record."""
+"""The pulper's batch: the card beside what was really loaded of which lots, the water that mends it, when it is ready, when the
+next is due, its record, and the second person who reads the labels."""
 
+from contextlib import suppress
 from dataclasses import replace
+from datetime import timedelta
 from typing import Any
 from urllib.parse import urlencode
 
 from django.contrib import messages
+from django.http import Http404
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
@@ -13,71 +17,153 @@ from core import calc
 from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
 from core.practice.recovered import INNER_PCT
-from core.recovered.pulper import FURNISH, DefiberCase, Load, LoadedCase, defiber, loaded, mended, off_by
+from core.recovered.pulper import (
+    FURNISH,
+    DefiberCase,
+    Load,
+    LoadedCase,
+    NextCase,
+    defiber,
+    loaded,
+    mended,
+    next_batch,
+    off_by,
+)
 from core.recovered.pulper import bags as bags_of
-from core.recovered.unit import RecoveredPlan
+from core.recovered.vat import Vat
 from core.unit import Worked
 from desk.cases.benches import held_case
 from desk.kit.bench import Well, read_wells, refuse_well, render_bench
 from desk.kit.templatetags.vat import clock
 from desk.kit.text import whole
+from desk.log.models import Kind, Record
 from desk.mill.context import state_of
+from desk.people.models import Person
 from desk.people.rights import may
-from desk.recovered.batches import BatchRefused, batches, keep, number_of
-from desk.recovered.drawings import defiber_picture, vat_picture
+from desk.recovered.bales import LotNow, YardRefused, fed_to, lots_of, number_of
+from desk.recovered.batches import (
+    BATCHES,
+    Batch,
+    BatchRefused,
+    batch,
+    batches,
+    chest_now,
+    dump,
+    keep,
+    read_labels,
+)
+from desk.recovered.drawings import chest_picture, defiber_picture, vat_picture
 from desk.recovered.views import station
 
 MOST_LOADS = 6
-WELLS = (
-    Well("vat_m3", "Vat", "m³", 22, 0.5, 500),
-    Well("cons_pct", "Consistency wanted", "%", 14, 2, 25),
-    Well("water_m3", "White water in", "m³", 13.95, 0, 500),
-    Well("white_pct", "its consistency", "%", 0.25, 0, 2),
-    Well("heel_m3", "Heel left in", "m³", 0.6, 0, 500),
-    Well("heel_pct", "at", "%", 13.9, 0, 25),
-    Well("temp_c", "Temperature", "°C", 45, 1, 95),
-)
+BENCH_VAT = Vat(key="", name="Pulper", source="none", vat_m3=22, cons_pct=14, heel_m3=0.6, net_kw=145, chest_m3=120)
 ROTOR = (
     Well("net_kw", "Net power of the rotor", "kW", 145, 1, 5000),
     Well("f0_pct", "Flakes at first", "%", 60, 1, 100),
     Well("to_pct", "Flakes wanted", "%", 2, 0.1, 50),
 )
-LOADS = (("ledger", 4, 420, 8.5), ("book trim", 3, 260, 7.0))
 BAGS = (("caustic", 12.5, 5.0), ("silicate", 25.0, 17.5), ("soap", 10.0, 3.5))
+SPARE = ("bales", 7, 420.0, 8.5)  # a load where no kind of bales is set up
 
 
-def _opening(last) -> tuple[tuple[Well, ...], list[tuple[str, float, float, float]], str]:
-    """Where the wells open: as the last batch was loaded, else at the defaults."""
-    if last is None:
-        return WELLS, [*LOADS], "default"
-    try:
-        case = calc.read_case(find("pulper.loaded"), last.data["given"])
-    except (ImpossibleInput, KeyError):
-        return WELLS, [*LOADS], "default"
-    wells = tuple(replace(w, start=round(getattr(case, w.name), 4)) for w in WELLS)
+def _wells(vat: Vat, water_m3: float) -> tuple[Well, ...]:
     return (
-        wells,
-        [(f"load {i}", x.bales, x.bale_kg, x.moisture_pct) for i, x in enumerate(case.loads, start=1)],
-        "as the last batch",
+        Well("vat_m3", "Vat", "m³", vat.vat_m3, 0.5, 500),
+        Well("cons_pct", "Consistency wanted", "%", vat.cons_pct, 2, 25),
+        Well("water_m3", "White water in", "m³", water_m3, 0, 500),
+        Well("white_pct", "its consistency", "%", vat.white_pct, 0, 2),
+        Well("heel_m3", "Heel left in", "m³", vat.heel_m3, 0, 500),
+        Well("heel_pct", "at", "%", vat.cons_pct, 0, 25),
+        Well("temp_c", "Temperature", "°C", vat.temp_c, 1, 95),
     )
 
 
-def _loads(data, opening) -> list[dict[str, Any]]:
-    """Rows of bales: planned, loaded, what one weighs, moisture."""
+def _card_of(state, vat: Vat, lots: dict[str, LotNow]) -> list[dict[str, Any]]:
+    """The loads of a batch as the vat's card has them: its bales shared out over the kinds by the mix, each from the oldest lot
+    that is free."""
+    kinds = [k for k in state.mill.bales.values() if k.source == vat.source]
+    plan = state.line.acting.get(vat.unit)
+    shares = {p.kind: p.share for p in getattr(plan, "papers", ())} or {k.key: k.share_pct for k in kinds}
+    wanted = [k for k in kinds if shares.get(k.key, 0.0) > 0.0]
+    counts = {k.key: shares[k.key] / k.bale_kg for k in wanted}
+    whole_count = sum(counts.values())
+    rows = []
+    for k in wanted:
+        lot = max((x for x in lots.values() if x.kind.key == k.key and x.free), key=lambda x: x.age_days, default=None)
+        rows.append(
+            {
+                "lot": lot.number if lot else "",
+                "bales": max(1, round(vat.bales * counts[k.key] / whole_count)),
+                "kg": round(lot.bale_kg if lot else k.bale_kg),
+                "wet": lot.tests["moisture_pct"] if lot else k.moisture_pct,
+            }
+        )
+    return rows or [{"lot": "", "bales": SPARE[1], "kg": SPARE[2], "wet": SPARE[3]}]
+
+
+def _water_for(vat: Vat, loads: list[dict[str, Any]]) -> float:
+    """White water that takes these loads to the vat's consistency, m³."""
+    case = LoadedCase(
+        vat_m3=500,
+        cons_pct=vat.cons_pct,
+        water_m3=0,
+        white_pct=vat.white_pct,
+        heel_m3=vat.heel_m3,
+        heel_pct=vat.cons_pct,
+        temp_c=vat.temp_c,
+        loads=tuple(Load(bales=x["bales"], bale_kg=x["kg"], moisture_pct=x["wet"]) for x in loads),
+    )
+    return round(loaded(case).more_m3, 2)
+
+
+def _opening(state, vat: Vat, lots: dict[str, LotNow], last: Batch | None) -> tuple[tuple[Well, ...], list[dict], str]:
+    """Where the bench opens: as a batch was loaded that is to be corrected, else as the vat's card has it."""
+    if last is not None:
+        try:
+            case = calc.read_case(find("pulper.loaded"), last.record.data["given"])
+        except (ImpossibleInput, KeyError):
+            case = None
+        if case is not None:
+            wells = tuple(replace(w, start=round(getattr(case, w.name), 4)) for w in _wells(vat, 0.0))
+            numbers = [row["lot"] for row in last.record.data.get("lots", ())] + [""] * len(case.loads)
+            rows = [
+                {"lot": numbers[i], "bales": x.bales, "kg": x.bale_kg, "wet": x.moisture_pct} for i, x in enumerate(case.loads)
+            ]
+            return wells, rows, "as it was kept"
+    rows = _card_of(state, vat, lots)
+    return _wells(vat, _water_for(vat, rows)), rows, "set-up" if vat.key else "default"
+
+
+def _loads(data, opening: list[dict], lots: dict[str, LotNow], vat: Vat) -> list[dict[str, Any]]:
+    """Rows of bales: the lot they are of, planned, loaded, what one weighs, moisture. Another lot opens with its own weight and
+    moisture."""
     count = whole(data.get("count", ""), 1, MOST_LOADS) or len(opening)
+    free = [x for x in lots.values() if x.kind.source == vat.source and x.free]
     rows = []
     for i in range(count):
-        called, bales, kg, wet = opening[i] if i < len(opening) else ("more", 0, 400, 8.0)
+        start = opening[i] if i < len(opening) else {"lot": "", "bales": 0, "kg": 400.0, "wet": 8.0}
+        chosen = data.get(f"lot{i}", start["lot"])
+        lot = lots.get(chosen)
+        turned = lot is not None and chosen != data.get(f"was{i}", start["lot"])
+        if turned and lot is not None:
+            start = start | {"kg": round(lot.bale_kg), "wet": lot.tests["moisture_pct"]}
+        called = f"{lot.kind.name.lower()} {lot.number}" if lot else f"load {i + 1}"
+        typed = {k: v for k, v in data.items() if not (turned and k in (f"kg{i}", f"wet{i}"))}
         wells, values = read_wells(
-            data,
+            typed,
             (
-                Well(f"plan{i}", f"Bales of {called}, on the card", "", bales, 0, 200),
-                Well(f"n{i}", f"Bales of {called}, loaded", "", bales, 0, 200),
-                Well(f"kg{i}", f"A bale of {called}", "kg", kg, 1, 3000),
-                Well(f"wet{i}", f"Moisture of {called}", "% wet", wet, 0, 95),
+                Well(f"plan{i}", f"Bales of {called}, on the card", "", start["bales"], 0, 200),
+                Well(f"n{i}", f"Bales of {called}, loaded", "", start["bales"], 0, 200),
+                Well(f"kg{i}", f"A bale of {called}", "kg", start["kg"], 1, 3000),
+                Well(f"wet{i}", f"Moisture of {called}", "% wet", start["wet"], 0, 95),
             ),
         )
-        rows.append({"i": i, "called": called, "wells": wells, "values": values})
+        here = [x for x in free if x is not lot]
+        told = lot.kind.name if lot else "no lot of the yard"
+        choices = ([lot] if lot else []) + here
+        rows.append(
+            {"i": i, "lot": lot, "called": told, "choices": choices, "wells": wells, "values": values, "turned": turned}
+        )
     return rows
 
 
@@ -97,18 +183,22 @@ def _bags(data) -> list[dict[str, Any]]:
     return rows
 
 
-def _read(data, last):
-    """The whole form as typed: wells, loads, bags, rotor, and whether anything is refused."""
-    opening, loads, source = _opening(last)
+def _read(state, vat: Vat, data, last: Batch | None):
+    """The whole form as typed: wells, rotor, loads, bags, the chest, and all of them."""
+    lots = lots_of(state)
+    opening, loads, source = _opening(state, vat, lots, last)
     wells, v = read_wells(data, opening)
-    rotor, r = read_wells(data, ROTOR)
+    rotor, r = read_wells(data, tuple(replace(w, start=vat.net_kw) if w.name == "net_kw" else w for w in ROTOR))
+    level, since = chest_now(state, vat)
+    chest, c = read_wells(data, (Well("chest_level", "Dump chest now", "%", round(level), 0, 100),))
     for well in wells:
         well["source"] = source
     for well in rotor:
-        well["source"] = "default"
-    rows, bags = _loads(data, loads), _bags(data)
-    every = [*wells, *rotor, *(w for row in (*rows, *bags) for w in row["wells"])]
-    return wells, v, rotor, r, rows, bags, every
+        well["source"] = "set-up" if vat.key and well["name"] == "net_kw" else "default"
+    chest[0]["source"] = since
+    rows, bags = _loads(data, loads, lots, vat), _bags(data)
+    every = [*wells, *rotor, *chest, *(w for row in (*rows, *bags) for w in row["wells"])]
+    return wells, v, rotor, r, rows, bags, chest, c, every
 
 
 def _case(v: dict, rows: list[dict], field: str) -> LoadedCase:
@@ -119,47 +209,68 @@ def _case(v: dict, rows: list[dict], field: str) -> LoadedCase:
     return LoadedCase(**v, loads=tuple(loads))
 
 
-def _lines(state) -> list[str]:
-    """The lines that make recovered paper into stock; one bench where there is none."""
-    units = (state.solution.network.unit(k) for k, p in state.line.acting.items() if isinstance(p, RecoveredPlan))
-    return [u.line for u in units if u.line] or [""]
+def _vats(state) -> dict[str, Vat]:
+    return dict(state.mill.vats) or {"": BENCH_VAT}
+
+
+def _stepped(request) -> str:
+    """The address with one bale or bag more or less, where a step key was pressed; empty where none was."""
+    name, _, by = request.GET.get("step", "").partition("_")
+    if not name or by not in ("1", "-1", "0.5"):
+        return ""
+    data = request.GET.copy()
+    del data["step"]
+    text = data.get(name, "0")
+    with suppress(ValueError):  # what is no number is kept as it was typed, and said at its well
+        data[name] = f"{min(200.0, max(0.0, float(text.replace(',', '.')) + float(by))):g}"
+    return f"{reverse('recovered:pulper')}?{data.urlencode()}"
 
 
 @require_safe
 def pulper(request):
-    """A batch on the card and as it was loaded: consistency, level, the water that mends it, the minute it is ready."""
+    """A batch on the card and as it was loaded: consistency, level, the water that mends it, ready when, the next one due."""
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
-    lines = _lines(state)
-    line = request.GET.get("line", lines[0])
-    line = line if line in lines else lines[0]
-    kept = batches(line)
-    wells, v, rotor, r, rows, bags, every = _read(request.GET, kept[0] if kept else None)
+    if to := _stepped(request):
+        return redirect(to)
+    vats = _vats(state)
+    vat = vats.get(request.GET.get("vat", ""), next(iter(vats.values())))
+    kept = batches(vat.key) if vat.key else []
+    mends = next((b for b in kept if b.number == request.GET.get("corrects", "")), None)
+    wells, v, rotor, r, rows, bags, chest, c, every = _read(state, vat, request.GET, mends)
     furnish = request.GET.get("furnish", "")
-    furnish = furnish if furnish in FURNISH else "office and white grades"
+    furnish = furnish if furnish in FURNISH else vat.furnish
     context = station(
         request,
         state,
-        line=line,
-        lines=lines,
+        vat=vat,
+        vats=vats.values(),
         wells=wells,
         rotor=rotor,
         rows=rows,
         bags=bags,
+        chest=chest,
         furnish=furnish,
         furnishes=list(FURNISH),
         counts=range(1, MOST_LOADS + 1),
         kept=kept,
-        number=number_of(line, state.now),
-        may_record=request.user.may("record"),
-        second=request.GET.get("second", "")[:40],
-        typed=[*((w["name"], w["text"]) for w in every), ("count", len(rows)), ("furnish", furnish)],
+        corrects=mends.number if mends else "",
+        number=mends.number if mends else _number(state, vat),
+        may_record=request.user.may("record") and bool(vat.key),
+        readers=[p for p in Person.objects.filter(is_active=True).order_by("initials") if p.may("record")],
+        typed=[
+            ("vat", vat.key),
+            *((w["name"], w["text"]) for w in every),
+            *((f"lot{x['i']}", x["lot"].number if x["lot"] else "") for x in rows),
+            ("count", len(rows)),
+            ("furnish", furnish),
+        ],
         pulping=True,
     )
     if not any(w["error"] for w in every):
         try:
-            context |= _worked(request, state, v, r, rows, bags, furnish)
+            context |= _worked(request, state, vat, v, r, rows, bags, furnish, c["chest_level"])
         except ImpossibleInput as refusal:
             for p in refusal.problems:
                 refuse_well(every, _well_of(p.field), p.text)
@@ -169,6 +280,13 @@ def pulper(request):
     return render_bench(request, "recovered/pulper", context)
 
 
+def _number(state, vat: Vat) -> str:
+    try:
+        return number_of(state, vat.source, "P", state.now) if vat.key else ""
+    except YardRefused:
+        return ""
+
+
 def _well_of(field: str) -> str:
     head, _, rest = field.partition(".")
     number, _, name = rest.partition(".")
@@ -176,8 +294,37 @@ def _well_of(field: str) -> str:
     return f"{named.get(name, 'n')}{int(number) - 1}" if head == "loads" and number.isdigit() else field
 
 
-def _worked(request, state, v: dict, r: dict, rows: list[dict], bags: list[dict], furnish: str) -> dict:
-    """The batch's figures, the card's beside them, what mends it, the time it takes, and the bags a tonne."""
+def draw_of(state, vat: Vat) -> float:
+    """What is drawn from the vat's dump chest, t/h oven-dry: what its line is fed, or what its source gives."""
+    if vat.unit:
+        return fed_to(state, vat.unit)
+    return state.running.gives.get(vat.source, 0.0)
+
+
+def _next(state, vat: Vat, level: float, minutes: float, od_t: float) -> tuple[Worked | None, str, float]:
+    """When the next batch is due once this one is dumped: worked, or why it cannot be told; the level after this dump."""
+    draw = draw_of(state, vat)
+    at_dump = NextCase(chest_m3=vat.chest_m3, chest_pct=vat.chest_pct, level_pct=0.0, draw_t_h=draw, batch_t=od_t)
+    full = next_batch(replace(at_dump, low_pct=0.0, high_pct=100.0))
+    if isinstance(full, Infeasible):
+        return None, f"A batch {full.reason}.", level
+    after = level - 100.0 * draw * minutes / 60.0 / full.full_t + full.rises_pct
+    case = replace(
+        at_dump,
+        level_pct=min(100.0, max(0.0, after)),
+        minutes=vat.minutes,
+        low_pct=vat.low_pct,
+        high_pct=vat.high_pct,
+        temp_c=vat.temp_c,
+    )
+    found = next_batch(case)
+    if isinstance(found, Infeasible):
+        return None, f"A batch {found.reason}.", after
+    return Worked(model="pulper.next", case=case, result=found), "", after
+
+
+def _worked(request, state, vat: Vat, v: dict, r: dict, rows: list[dict], bags: list[dict], furnish: str, level: float) -> dict:
+    """The batch's figures, the card's beside them, what mends it, the time it takes, the bags a tonne, and the dump chest."""
     case, planned = _case(v, rows, "n"), _case(v, rows, "plan")
     found = loaded(case)
     try:
@@ -190,7 +337,9 @@ def _worked(request, state, v: dict, r: dict, rows: list[dict], bags: list[dict]
         i, b = bag["i"], bag["values"]
         bag["dose"], bag["wanted"] = bags_of(b[f"b{i}"], b[f"bk{i}"], b[f"bd{i}"], found.od_t)
     held = held_case(request.GET.get("held", ""), find("pulper.loaded"))
-    return {
+    ready = None if isinstance(time, Infeasible) else time.minutes
+    due, why, after = _next(state, vat, level, ready or 0.0, found.od_t)
+    told = {
         "worked": Worked(model="pulper.loaded", case=case, result=found),
         "card": card,
         "more": more,
@@ -198,11 +347,31 @@ def _worked(request, state, v: dict, r: dict, rows: list[dict], bags: list[dict]
         "mends": abs(off) > INNER_PCT,
         "time": None if isinstance(time, Infeasible) else time,
         "p": vat_picture(case, found, planned, card, more),
-        "c": None if isinstance(time, Infeasible) else defiber_picture(r["f0_pct"], r["to_pct"], time.minutes),
+        "c": None if ready is None else defiber_picture(r["f0_pct"], r["to_pct"], ready),
+        "due": due,
+        "due_why": why,
+        "over": after > vat.high_pct,
+        "after_pct": after,
         "held": held,
         "hold_name": f"pulper, {clock(state.now)}",
         "minds": [c.text for c in found.cautions],
     }
+    if due is not None:
+        start = state.now + timedelta(minutes=ready or 0.0)
+        told |= {
+            "from_at": start + timedelta(minutes=due.result.earliest_min),
+            "to_at": start + timedelta(minutes=min(due.result.latest_min, 1e5)),
+            "q": chest_picture(due.case, due.result, level, ready or 0.0, state.now),
+        }
+    if more is not None:
+        told["with_water"] = f"{case.water_m3 + found.more_m3:.2f}"
+    return told
+
+
+def _typed_back(request) -> str:
+    left_out = ("csrfmiddlewaretoken", "once", "wire", "pin")
+    typed = {k: v[:40] for k, v in request.POST.items() if k not in left_out}
+    return f"{reverse('recovered:pulper')}?{urlencode(typed)}"
 
 
 @require_POST
@@ -210,15 +379,12 @@ def _worked(request, state, v: dict, r: dict, rows: list[dict], bags: list[dict]
 def keep_batch(request):
     """Keep the batch as it was loaded, or a batch again as it really was."""
     state = state_of(request)
-    lines = _lines(state) if state else []
-    line = request.POST.get("line", "")
-    typed = {k: v[:40] for k, v in request.POST.items() if k not in ("csrfmiddlewaretoken", "once", "wire", "corrects")}
-    back = f"{reverse('recovered:pulper')}?{urlencode(typed)}"  # nothing typed is lost
-    if state is None or line not in lines:
-        messages.error(request, "Not kept: there is no such line.")
+    vat = state.mill.vats.get(request.POST.get("vat", "")) if state else None
+    if state is None or vat is None:
+        messages.error(request, "Not kept: there is no such vat in the set-up.")
         return redirect("recovered:pulper")
-    kept = batches(line)
-    _, v, _, _, rows, bags, every = _read(request.POST, kept[0] if kept else None)
+    corrects = request.POST.get("corrects", "")
+    _, v, _, _, rows, bags, _, c, every = _read(state, vat, request.POST, None)
     wrong = next((w["error"] for w in every if w["error"]), "")
     try:
         if wrong:
@@ -226,19 +392,78 @@ def keep_batch(request):
         case = _case(v, rows, "n")
         found = loaded(case)
         put = [{"called": b["called"], "bags": b["values"][f"b{b['i']}"], "kg": b["values"][f"bk{b['i']}"]} for b in bags]
+        lots = [
+            (x["lot"].number, load.bales, load.kg) for x, load in zip(rows, case.loads, strict=True) if x["lot"] and load.bales
+        ]
         record = keep(
-            line=line,
+            state=state,
+            vat=vat,
             case=case,
             found=found,
+            lots=lots,
             bags=put,
-            second=request.POST.get("second", ""),
+            chest_pct=c["chest_level"],
             wire=bool(request.POST.get("wire")),
-            corrects=request.POST.get("corrects", ""),
+            corrects=corrects,
             by=request.user,
             now=state.now,
         )
     except (BatchRefused, ImpossibleInput) as refusal:
         messages.error(request, f"Not kept. {refusal}")
-        return redirect(back)
+        return redirect(_typed_back(request))
     messages.success(request, f"Kept. {record.says}")
-    return redirect(f"{reverse('recovered:pulper')}?line={line}")
+    return redirect(f"{reverse('recovered:pulper')}?vat={vat.key}#kh")
+
+
+def _then(request, act, **asked):
+    """Do something to a batch and go back to its vat, with what was refused in words."""
+    number = request.POST.get("number", "")[:40]
+    found = batch(number)
+    back = f"{reverse('recovered:pulper')}?vat={found.record.data['vat']}#kh" if found else reverse("recovered:pulper")
+    try:
+        record = act(number=number, now=request.now, **asked)
+    except BatchRefused as refusal:
+        messages.error(request, f"Not kept. {refusal}")
+    else:
+        messages.success(request, f"Kept. {record.says}. Signed {record.signed}")
+    return redirect(back)
+
+
+@require_POST
+@may("record")
+def read_batch(request):
+    """A second person read every label: their own name and PIN."""
+    return _then(request, read_labels, person=request.POST.get("person", "")[:150], pin=request.POST.get("pin", ""))
+
+
+@require_POST
+@may("record")
+def dump_batch(request):
+    """The batch was dumped into its chest."""
+    return _then(request, dump, by=request.user)
+
+
+@require_safe
+def ticket(request, number: str):
+    """A batch as a printed ticket: what was loaded of which lots, what it came to, who signed."""
+    found = batch(number.upper())
+    state = state_of(request)
+    if found is None or state is None:
+        raise Http404
+    vat = state.mill.vats.get(found.record.data["vat"], BENCH_VAT)
+    case = calc.read_case(find("pulper.loaded"), found.record.data["given"])
+    lots = {row["lot"]: row for row in found.record.data["lots"]}
+    made = Record.objects.current().filter(kind=Kind.LOT_CLOSE, subject=found.number, about__isnull=True).last()
+    former = [r for r in Record.objects.filter(subject=f"{BATCHES}{vat.key}", data__number=found.number) if r.is_corrected]
+    kinds = state.mill.bales
+    context = {
+        "b": found,
+        "vat": vat,
+        "case": case,
+        "found": loaded(case),
+        "lots": [(n, kinds.get(row["kind"]), row) for n, row in lots.items()],
+        "bags": [x for x in found.record.data["bags"] if x["bags"]],
+        "made": made,
+        "former": former,
+    }
+    return render(request, "recovered/ticket.html", context)

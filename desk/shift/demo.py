@@ -37,6 +37,7 @@ from desk.mill.models import MillVersion
 from desk.mill.shifts import shift_of
 from desk.mill.state import MillState
 from desk.people.models import Person
+from desk.recovered.demo import build_bales, came, counted
 from desk.schedule.actions import add_order
 
 DOCUMENT = Path(__file__).resolve().parent.parent / "mill" / "data" / "vixen_weir.json"
@@ -139,7 +140,6 @@ LOT_KINDS = {
     "alder": ("K", "D"),
     "bagasse": ("S", "D"),
     "hemlock": ("M", "T"),
-    "ledger": ("R", "P"),
     "wet lap": ("W", "B"),
     "broke": ("B", "R"),
 }
@@ -319,8 +319,6 @@ def _source_lots(mill, people, now: datetime) -> None:
         ("alder kraft, 4 h slice", "alder", "K", 4.0, 9.2, 51),
         ("soda bagasse, 4 h slice", "bagasse", "S", 4.0, 7.6, 1),
         ("thermomechanical hemlock, 8 h slice", "hemlock", "M", 8.0, 16.4, 3),
-        ("recovered ledger, bale lot", "ledger", "R", 5.0, 5.2, 1),
-        ("recovered book trim, bale lot", "ledger", "R", 5.0, 3.7, 41),
         ("bought wet lap", "wet lap", "W", 60.0, 60.0, 1),
         ("broke, with its own history", "broke", "B", 6.0, 12.9, 1),
     )
@@ -332,6 +330,7 @@ def _source_lots(mill, people, now: datetime) -> None:
             made.append((at, what, source, line, kind, t, first))
     made.sort(key=lambda m: m[0])
     serials: dict[str, int] = {}
+    wet_lap: list[str] = []
     for at, what, source, line, kind, t, first in made:
         shift = shift_of(at, mill)
         day = shift.start.timetuple()
@@ -340,6 +339,11 @@ def _source_lots(mill, people, now: datetime) -> None:
         number = lot_number(line=line, kind=kind, year=day.tm_year, day=day.tm_yday, shift=shift.letter, serial=serials[key])
         data = {"source": source, "what": what, "tonnes": t}
         write(kind=Kind.LOT_CLOSE, subject=number, by=people["tk"], now=at, says=f"Lot {number}, {what}, {t:.1f} t", data=data)
+        if source == "W":
+            came(mill, people, "wetlap", number, at, 500, 125_000.0, f"DN {3900 + len(wet_lap)}")
+            wet_lap.append(number)
+    for number, bales in zip(wet_lap, (0, 160), strict=True):
+        counted(mill, people, number, now.replace(hour=6, minute=35), bales, 250.0 * bales)
 
 
 def _earlier_lots(people, now: datetime, state_at) -> None:
@@ -538,6 +542,7 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     ensure_signals(mill)
     _levels(np.random.default_rng([SEED, 2]), now, days)
     _source_lots(mill, people, now)
+    build_bales(mill, people, now)
     _earlier_lots(people, now, MillState)
     build_yard(people, mill, now)
     build_tanks(people, mill, now)

@@ -83,6 +83,10 @@ RIGHTS = {
     "deliver:close": (NOBODY, MAY["close_lot"]),
     "chips:note": (NOBODY, MAY["record"]),
     "recovered:keep_batch": (NOBODY, MAY["record"]),
+    "recovered:read_batch": (NOBODY, MAY["record"]),
+    "recovered:dump_batch": (NOBODY, MAY["record"]),
+    "recovered:receive": (NOBODY, MAY["record"]),
+    "recovered:keep_entry": (NOBODY, MAY["record"]),
     "wash:look": (NOBODY, MAY["record"]),
     "bleach:tanks": (ANY, MAY["record"]),
     "moves:row": (ANY, MAY["propose"]),
@@ -123,6 +127,8 @@ class Addresses(TestCase):
         client.force_login(mr, backend="django.contrib.auth.backends.ModelBackend")
         cls.card = make.issue_card(client)
         cls.delivery = Delivery.objects.create(door="file", name="x.csv", made_at=make.NOW, status="done").pk
+        cls.batch = Record.objects.filter(status="batch").first().data["number"]
+        cls.bales = Record.objects.filter(status="received").first().subject.removeprefix("bales.")
         cls.source = Record.objects.filter(kind=Kind.LOT_CLOSE, about__isnull=True).first().subject
         cls.fill = {
             "shift:decide": Record.objects.filter(kind=Kind.MOVE).first().pk,
@@ -163,6 +169,9 @@ class Addresses(TestCase):
             ("bleach:bench", "key"): "charge",
             ("clean:bench", "key"): "screen",
             ("recovered:bench", "key"): "ink",
+            ("recovered:ticket", "number"): self.batch,
+            ("recovered:bale_lot", "number"): self.bales,
+            ("recovered:keep_entry", "number"): self.bales,
         }
 
         def value(match) -> str:
@@ -338,7 +347,11 @@ FORMS = {
         "economy",
     ),
     "/recovered/pulper/": (
-        "line",
+        "vat",
+        "lot0",
+        "step",
+        "corrects",
+        "chest_level",
         "n0",
         "plan1",
         "kg0",
@@ -351,7 +364,12 @@ FORMS = {
         "net_kw",
         "to_pct",
     ),
-    "/recovered/pulper/keep/": ("line", "n0", "kg0", "wet0", "count", "b0", "second", "wire", "corrects"),
+    "/recovered/pulper/keep/": ("vat", "lot0", "n0", "kg0", "wet0", "count", "b0", "chest_level", "wire", "corrects"),
+    "/recovered/pulper/read/": ("number", "person", "pin"),
+    "/recovered/pulper/dumped/": ("number",),
+    "/recovered/yard/": ("kind", "bales", "kg", "document", "trouble", "field"),
+    "/recovered/yard/receive/": ("kind", "bales", "kg", "moisture_pct", "post_pct", "pre_pct", "document"),
+    "/deliver/claim/": ("days", "grade", "lot", "csv", "paper"),
     "/recovered/": ("line", "upto", "eric", "mechanical", "fl", "air4", "dose8", "ta8", "to_pct6", "want", "least"),
     "/clean/": ("line", "count", "kind0", "open0", "rv1", "pct0", "mm1", "accept1", "pulp", "want", "least"),
     "/wash/look/": ("line", "look", "drum", "words"),

@@ -34,6 +34,16 @@ class SecondMill(TestCase):
         make.forget()
         self.client.force_login(Person.objects.get(role=Role.LEAD), backend="django.contrib.auth.backends.ModelBackend")
 
+    def test_an_empty_yard_and_a_mill_without_bales_and_vats_say_so(self):
+        self.assertContains(self.client.get("/recovered/yard/"), "none in the yard")
+        self.assertContains(self.client.get("/recovered/pulper/?vat=D"), "No batch of this vat is kept yet")
+        document = second_mill.document() | {"bales": [], "vats": []}
+        MillVersion.objects.create(document=document, made_at=make.NOW, note="no bales")
+        make.forget()
+        self.assertContains(self.client.get("/recovered/yard/"), "The set-up names no")
+        self.assertContains(self.client.get("/recovered/pulper/"), "nothing can be kept")
+        self.assertContains(self.client.get("/deliver/claim/"), "nothing can be claimed")
+
     def walk(self):
         for name, path in addresses():
             if "<" not in path and "^" not in path:
