@@ -13,6 +13,7 @@ import core.chips.reconcile
 import core.chips.wood
 import core.clean.cascade
 import core.clean.cleaner
+import core.clean.fit
 import core.clean.screen
 import core.cook.belt
 import core.cook.blow

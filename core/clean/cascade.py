@@ -26,7 +26,9 @@ PARTS: Final = ("LF", "SF", "FN", "FL", "SHV", "SND", "STK", "PLS", "INK")
 AT: Final = {name: i for i, name in enumerate(PARTS)}
 DIRT: Final = ("SHV", "SND", "STK", "PLS")
 FIBRE: Final = ("LF", "SF")
-KINDS: Final = ("cleaner", "light cleaner", "screen")
+KINDS: Final = ("cleaner", "light cleaner", "screen", "fractionator", "tail screen")
+CONES: Final = ("cleaner", "light cleaner")
+LENGTHS_MM: Final = {"LF": 2.0, "SF": 0.8, "FN": 0.2}  # of the classes on a fractionating plate, default
 BACK, FORWARD = "back", "forward"
 SETTLED, MOST_PASSES, MOST_E = 1e-9, 200, 0.995
 THICK_PCT = 10.0  # of rejects before the refiner
@@ -41,7 +43,9 @@ class Stage:
 
     Of cleaners `size_mm` is the diameter of a cone, `one` what a cone takes at 150 kPa (L/min), and a class of fibre is
     rejected at its thickening times the flow rejected. Of screens `size_mm` is the width of a slot or hole, `one` the area of a
-    basket (m2), and a class passes by its ratio at 0.15 mm.
+    basket (m2), and a class passes by its ratio at 0.15 mm. A fractionator is a screen that fibre passes by its length, so that
+    its reject is the long fibre. A tail screen rejects a share of the pulp, as of the flow, and keeps back a fixed part of the
+    dirt.
     """
 
     kind: str = choice("Kind", KINDS)
@@ -64,10 +68,27 @@ class Stage:
     p_fl: float = quantity("Filler", "", possible=(0.02, 1.5), valid=(0.8, 1), decimals=2, default=0.99)
     p_shv: float = quantity("Shives", "", possible=(0.005, 1), valid=(0.02, 0.4), decimals=3, default=0.12)
     p_stk: float = quantity("Stickies", "", possible=(0.005, 1), valid=(0.1, 0.6), decimals=3, default=0.24)
+    l_mm: float = quantity(
+        "Length that e-th of the fibre passes", "mm", possible=(0.2, 20), valid=(1, 5), decimals=1, default=2.8
+    )
+    e_pct: float = quantity(
+        "A tail screen keeps back of the dirt", "%", possible=(1, 99), valid=(80, 95), decimals=0, default=90.0
+    )
 
     @property
     def screens(self) -> bool:
-        return self.kind == "screen"
+        """Whether stock is pressed through slots or holes, whose velocity and blinding count."""
+        return self.kind in ("screen", "fractionator")
+
+    @property
+    def cones(self) -> bool:
+        """Whether it is of cleaners, with a pressure drop."""
+        return self.kind in CONES
+
+    @property
+    def power(self) -> float:
+        """Exponent of the passage by length: about 1 of holes, 0.5 of slots."""
+        return 1.0 if self.openings == "holes" else 0.5
 
     @property
     def rv(self) -> float:
@@ -93,6 +114,10 @@ class CascadeCase:
     sand_um: float = quantity("Size of its sand", "µm", possible=(5, 2000), valid=(20, 500), decimals=0, default=100.0)
     shive_um: float = quantity("Size of its shives, as spheres", "µm", possible=(20, 2000), decimals=0, default=180.0)
     sticky_um: float = quantity("Size of its stickies", "µm", possible=(20, 2000), decimals=0, default=200.0)
+    d50_um: float = quantity("Cut of sand at 150 kPa", "µm", possible=(5, 400), valid=(20, 120), decimals=0, default=45.0)
+    debris: float = quantity(
+        "Passage of shives, over its default", "", possible=(0.1, 10), valid=(0.3, 3), decimals=2, default=1.0
+    )
     refined: float = quantity("Last reject to a reject refiner", "share", possible=(0, 0.99), decimals=2, default=0.0)
     stages: tuple[Stage, ...] = rows("Stage", Stage, most=6)
 
@@ -233,12 +258,22 @@ class _Rejects:
                     self.passes[i, AT[name]] = screen.passage(
                         known, s.size_mm, shape=s.openings, temp_c=case.temp_c, p15=p15, most=math.inf
                     )
+                self.passes[i, AT["SHV"]] *= case.debris
+                if s.kind == "fractionator":
+                    for name, mm in LENGTHS_MM.items():
+                        self.passes[i, AT[name]] = math.exp(-((mm / s.l_mm) ** s.power))
+                continue
+            if not s.cones:
+                self.fixed[i] = s.rv
+                for name in DIRT:
+                    self.fixed[i, AT[name]] = max(s.rv, s.e_pct / 100.0)
                 continue
             light = s.kind == "light cleaner"
             thick = {"LF": s.t_lf, "SF": s.t_sf, "FN": s.t_fn, "FL": s.t_fl}
             for name, t in thick.items():  # fibre is heavier: it is not thickened at the core
                 self.fixed[i, AT[name]] = s.rv * (min(1.0, t) if light else t)
             sand = cleaner.cut_um(kpa=cleaner.CUT_KPA, cone_mm=s.size_mm, pct=cleaner.CUT_PCT, temp_c=case.temp_c)
+            sand *= case.d50_um / cleaner.CUT_UM
             for name, (size, kg_m3) in sizes.items():
                 if (kg_m3 < rho) != light:
                     self.fixed[i, AT[name]] = s.rv if light else 0.5 * s.rv
@@ -357,7 +392,7 @@ def solve(case: CascadeCase, settled: float = SETTLED) -> Solved:
                 accept = float(((1.0 - e[i]) * x[i]).sum())
                 at = 100.0 * accept / ((1.0 - s.rv) * m[i])
                 v[i] = accept / (screen.T_H_A_PCT * screen.open_share(s.size_mm, s.openings) * at * s.cones_open * s.one)
-            else:
+            elif s.cones:
                 kpa[i] = max(1.0, cleaner.drop(float(m[i]) * L_MIN_A_T_H, s.cones_open, s.one, cleaner.CUT_KPA))
         trail.append(np.concatenate([kpa, v]))
         if len(trail) == 3 and gap > settled:  # three in a row tell where they tend to (Aitken)
@@ -397,7 +432,7 @@ def _solved(
                 reject_l_min=s.rv * whole,
                 water_l_min=float(water[i]) * L_MIN_A_T_H,
                 feed_pct=float(pct[i]),
-                kpa=0.0 if s.screens else float(kpa[i]),
+                kpa=float(kpa[i]) if s.cones else 0.0,
                 velocity_m_s=float(v[i]) if s.screens else 0.0,
                 margin=screen.margin_of(
                     velocity_m_s=float(v[i]),
@@ -410,8 +445,8 @@ def _solved(
                 )
                 if s.screens
                 else None,
-                needed=0 if s.screens else math.ceil(whole / s.one - 1e-9),
-                pump_kw=0.0 if s.screens else cleaner.pump_kw(whole, float(kpa[i])),
+                needed=math.ceil(whole / s.one - 1e-9) if s.cones else 0,
+                pump_kw=cleaner.pump_kw(whole, float(kpa[i])) if s.cones else 0.0,
             )
         )
     rejects = np.array(ran[-1].reject)
@@ -450,7 +485,7 @@ def _cautions(case: CascadeCase, solved: Solved) -> tuple[Caution, ...]:
     for i, (s, r) in enumerate(zip(case.stages, solved.stages, strict=True), start=1):
         if s.screens and r.margin is not None:
             told += screen.near(r.margin, leaf("stages", i, "rv_pct"))
-        elif not s.screens:
+        elif s.cones:
             told += cleaner.told_drop(r.kpa, leaf("stages", i, "cones_open"))
             most = cleaner.most_pct(s.size_mm)
             if r.feed_pct > most:
@@ -533,9 +568,9 @@ def cascade(case: CascadeCase) -> CascadeFound:
     cautions = check(case)
     problems = []
     for i, s in enumerate(case.stages, start=1):
-        low, high = (20.0, 600.0) if not s.screens else screen.SLOTS_MM if s.openings == "slots" else screen.HOLES_MM
+        what = "cones" if s.cones else "holes of a tail screen" if not s.screens else s.openings
+        low, high = (20.0, 600.0) if s.cones else screen.SLOTS_MM if what == "slots" else screen.HOLES_MM
         if not low <= s.size_mm <= high:
-            what = "cones" if not s.screens else s.openings
             problems.append(Problem(leaf("stages", i, "size_mm"), f"is {s.size_mm:g} mm; {what} are {low:g} to {high:g} mm"))
     if not float(fed_of(case).sum()) > 0.0:
         problems.append(Problem("lf", "is 0, as all else: nothing comes"))
@@ -565,6 +600,16 @@ def cascade(case: CascadeCase) -> CascadeFound:
         solved=done,
         cautions=cautions + _cautions(case, done),
     )
+
+
+def other_ways(case: CascadeCase) -> dict[int, float]:
+    """The dirt that would go on, ppm, were the accept of a stage sent the other way; by the stage's place, counted from 0."""
+    told = {}
+    for i, s in enumerate(case.stages[1:], start=1):
+        turned = replace(s, accept=FORWARD if s.accept == BACK else BACK)
+        done = solve(replace(case, stages=(*case.stages[:i], turned, *case.stages[i + 1 :])), 1e-6)
+        told[i] = 1e6 * dirt(done.on) / sum(done.on)
+    return told
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

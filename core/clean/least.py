@@ -61,7 +61,7 @@ def least_loss(case: CascadeCase, dirt_ppm: float) -> Least | Infeasible:
                 done = solve(with_rejects(rv), ROUGH)
             except NotSolved:
                 return 100.0, 1e6, 100.0, -1.0
-            tips = [r.reject_pct for s, r in zip(case.stages, done.stages, strict=True) if not s.screens]
+            tips = [r.reject_pct for s, r in zip(case.stages, done.stages, strict=True) if s.cones]
             margins = [r.margin.least for r in done.stages if r.margin is not None]
             lost, cleaned = 100.0 * sum(done.out) / came, 1e6 * dirt(done.on) / sum(done.on)
             kept[key] = lost, cleaned, max(tips, default=0.0), min(margins, default=1.0)

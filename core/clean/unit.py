@@ -16,6 +16,39 @@ from core.unit import ON, Acts, Facts, Inlet, Upset, Worked, checked, near, of_p
 
 SET = ("cones_open", "rv_pct", "feed_pct")  # what people set on a stage as it runs
 WARM = "temp_c"
+CUT_OF_SAND = Constant(
+    field="d50_um",
+    sign="d50",
+    name="cut of sand at 150 kPa, µm",
+    low=20.0,
+    high=120.0,
+    sd=0.3,
+    default=45.0,
+    in_log=True,
+    tests=("sand",),
+)
+SHIVES_SIZE = Constant(
+    field="shive_um",
+    sign="dS",
+    name="size of its shives, µm",
+    low=60.0,
+    high=600.0,
+    sd=0.3,
+    default=180.0,
+    in_log=True,
+    tests=("shives",),
+)
+DEBRIS = Constant(
+    field="debris",
+    sign="PS",
+    name="passage of shives over its default",
+    low=0.3,
+    high=3.0,
+    sd=0.4,
+    default=1.0,
+    in_log=True,
+    tests=("shives",),
+)
 MOST_IN_PCT, NOTHING_T_H = 60.0, 1e-9
 IDLE = CascadeCase(lf=1.0, feed_pct=4.0, stages=(Stage(kind="cleaner", cones_open=1, rv_pct=10.0, feed_pct=0.8),))
 
@@ -36,6 +69,8 @@ class CascadePlan:
     sand_um: float = same(CascadeCase, "sand_um", default=100.0)
     shive_um: float = same(CascadeCase, "shive_um", default=180.0)
     sticky_um: float = same(CascadeCase, "sticky_um", default=200.0)
+    d50_um: float = same(CascadeCase, "d50_um", default=45.0)
+    debris: float = same(CascadeCase, "debris", default=1.0)
 
     @property
     def stage_count(self) -> int:
@@ -43,7 +78,13 @@ class CascadePlan:
         return len(self.stages)
 
     def constants(self) -> tuple[Constant, ...]:
-        return ()
+        """The cut of its cleaners by sand, the size of its shives to cleaners, or what passes its screens of them."""
+        told = []
+        if any(s.cones for s in self.stages):
+            told += [CUT_OF_SAND, SHIVES_SIZE]
+        if any(s.screens for s in self.stages):
+            told.append(DEBRIS)
+        return tuple(told)
 
     def tried(self) -> None:
         """Raises: ImpossibleInput for stages that cannot run."""
@@ -58,7 +99,7 @@ class CascadePlan:
         result = {}
         for i, s in enumerate(self.stages, start=1):
             for name in SET:
-                what = {"cones_open": "baskets open" if s.screens else "cleaners open"}.get(name, said[name].label.lower())
+                what = {"cones_open": "cleaners open" if s.cones else "baskets open"}.get(name, said[name].label.lower())
                 result[f"{name}.{i}"] = replace(said[name], label=f"Stage {i}, {what}")
         return result | {WARM: quantities(CascadeCase)[WARM]}
 
@@ -75,7 +116,7 @@ class CascadePlan:
         told = []
         for i, s in enumerate(self.stages, start=1):
             if s.cones_open > 2:
-                few, what = (2.0, "cleaners") if not s.screens else (1.0, "baskets")
+                few, what = (2.0, "cleaners") if s.cones else (1.0, "baskets")
                 told.append(Upset(name=f"{few:g} {what} of stage {i} shut", settings={f"cones_open.{i}": s.cones_open - few}))
             half = max(1.0, 0.5 * s.rv_pct)
             told.append(Upset(name=f"rejects of stage {i} half plugged", settings={f"rv_pct.{i}": half}))
@@ -98,6 +139,8 @@ class CascadePlan:
             sand_um=self.sand_um,
             shive_um=self.shive_um,
             sticky_um=self.sticky_um,
+            d50_um=self.d50_um,
+            debris=self.debris,
         )
 
     def act(self, inlet: Inlet) -> Acts:

@@ -57,6 +57,7 @@ KINDS: Final = {
         Kind(name="level", low=0.0, high=100.0, noise=0.2, corr_min=1 / 12, drift_day=0.02, bias_sd=0.3, step=0.1),
         Kind(name="bale_scale", low=0.0, high=1500.0, noise=0.3, corr_min=0.0, drift_day=0.05, bias_sd=0.5, step=0.5),
         Kind(name="temperature", low=0.0, high=200.0, noise=0.2, corr_min=1 / 6, drift_day=0.005, bias_sd=0.2, step=0.1),
+        Kind(name="pressure", low=0.0, high=400.0, noise=1.0, corr_min=1 / 6, drift_day=0.05, bias_sd=1.0, step=0.1),
         Kind(name="ph", low=0.0, high=14.0, noise=0.05, corr_min=1 / 6, drift_day=0.01, bias_sd=0.05, step=0.01),
         Kind(
             name="kappa",

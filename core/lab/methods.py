@@ -85,6 +85,7 @@ TESTS: Final = {
         _t("ink", "Ink, 950 nm", "ppm", 0, (0, 10), (0, 2000), (0, 100_000), "reflectance"),
         _t("unusable", "Unusable", "%", 1, (0.5, 0), (0, 15), (0, 100), "hand sorted"),
         _t("gain", "Flotation gain", "points", 1, (1.0, 0), (0, 25), (-50, 80), "brightness out less in"),
+        _t("drop", "Pressure drop", "kPa", 0, (4.0, 0), (5, 250), (0, 400), "two gauges, the same height"),
         _t("temperature", "Temperature", "°C", 0, (1.0, 0), (5, 95), (0, 180), "probe"),
     )
 }

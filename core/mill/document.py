@@ -267,6 +267,7 @@ METERED: Final = {  # the tests that a meter on the line can read, with the kind
     "ph": "ph",
     "residual_clo2": "residual",
     "residual_peroxide": "residual",
+    "drop": "pressure",
 }
 LEVERS: Final = {"dilution": Dilution, "h_factor": HFactor}
 

@@ -25,7 +25,7 @@ class SignalSpec:
     row: str = ""  # the row of the plan that checks it
 
 
-METER_TO: Final = {"consistency": 12.0, "kappa": 100.0, "brightness": 95.0, "ph": 14.0, "residual": 5.0}
+METER_TO: Final = {"consistency": 12.0, "kappa": 100.0, "brightness": 95.0, "ph": 14.0, "residual": 5.0, "pressure": 400.0}
 MEANS: Final = {  # what a test reads, as a unit names it of itself (`Kind.facts`)
     "kappa": "kappa",
     "soda_loss": "soda_kg_adt",
@@ -35,6 +35,7 @@ MEANS: Final = {  # what a test reads, as a unit names it of itself (`Kind.facts
     "shives": "shives_pct",
     "stickies": "stickies_mm2_kg",
     "gain": "gain",
+    "drop": "kpa",
     "ash": "ash_pct",
     "ph": "ph",
     "residual_alkali": "residual_g_l",

@@ -6,12 +6,15 @@ from typing import Any, Final
 
 from core.bleach.line import TYPICAL
 from core.bleach.sequence import Misread, Stage, read
+from core.clean.cascade import CONES
 from core.document import Json
 from core.practice.table import ROWS
 
 Part = dict[str, Any]
 PH_INNER, PH_OUTER = 0.3, 0.6
 EVERY_MIN: Final = 240  # between samples after a stage, to begin with
+GAUGED_MIN: Final = 720  # between looks at the gauges of a bank that has a meter
+DROP_BAND: Final = {"low": 100, "high": 190, "outer_low": 80, "outer_high": 220, "target": 150}  # kPa
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -50,6 +53,7 @@ def stages_of(acts: Json) -> tuple[Stage, ...]:
 def stage_rows(unit: Json) -> Iterator[Part]:
     """The samples that are usual after the stages of a unit: pH of each, and what is left of its oxidant."""
     line = str(unit.get("line") or "")
+    yield from _drop_rows(unit, line)
     for i, stage in enumerate(stages_of(unit.get("acts") or {}), start=1):
         tests = ["ph"] if stage.name in TYPICAL else []
         tests += ["residual_clo2"] if stage.name[0] == "D" else ["residual_peroxide"] if stage.name in ("P", "PO") else []
@@ -59,6 +63,17 @@ def stage_rows(unit: Json) -> Iterator[Part]:
             row |= {"interval_min": EVERY_MIN, "who": "operator", "station": "bleach", "line": line}
             row |= _band(test, TYPICAL[stage.name].ph) | {"unit": unit["id"], "stage": i}
             yield row
+
+
+def _drop_rows(unit: Json, line: str) -> Iterator[Part]:
+    """The pressure drop of every stage of cleaners, by gauge and by meter."""
+    acts = unit.get("acts") or {}
+    stages = acts.get("stages") if acts.get("kind") == "cascade" else ()
+    for i, stage in enumerate(stages if isinstance(stages, list | tuple) else (), start=1):
+        if stage.get("kind") in CONES:
+            row: Part = {"id": f"{unit['id']}.{i}.drop", "place": f"{line} cleaners, stage {i}".strip(), "test": "drop"}
+            row |= {"interval_min": GAUGED_MIN, "who": "operator", "station": "clean", "line": line, "online": True}
+            yield row | DROP_BAND | {"unit": unit["id"], "stage": i}
 
 
 def _band(test: str, ph: float) -> Part:
@@ -118,7 +133,10 @@ def uses_of(unit: Json) -> Iterator[tuple[int, Use]]:
 def _cascade_uses(stages: Any) -> Iterator[tuple[int, Use]]:
     """Rows at a cascade: at each stage by its kind, and what is judged by the dirt in the accept or the fibre that is lost."""
     for i, stage in enumerate(stages if isinstance(stages, list | tuple) else (), start=1):
-        yield i, Use(row="S1" if stage.get("kind") == "screen" else "C1")
+        if stage.get("kind") in CONES:
+            yield i, Use(row="C1", readings={"kpa": "drop"})
+        elif stage.get("kind") != "tail screen":
+            yield i, Use(row="S1")
     for test in ("shives", "sand"):
         yield 1, Use(row="S2", readings={"dirt": test}, band=test)
     yield 0, Use(row="S3")

@@ -33,7 +33,7 @@ def with_setting(case: CascadeCase, stage: int, **values: float) -> CascadeCase:
 def advise(case: CascadeCase, found: CascadeFound) -> Advice | None:
     """The first step that this cascade asks for; None where it is left alone. Raises: ImpossibleInput, NotSolved."""
     for i, (s, r) in enumerate(zip(case.stages, found.solved.stages, strict=True), start=1):
-        if s.screens or LOW_KPA <= r.kpa <= ROPES_KPA:
+        if not s.cones or LOW_KPA <= r.kpa <= ROPES_KPA:
             continue
         move = drop_move(DropCase(kpa=min(600.0, r.kpa), cones_open=s.cones_open, cones_there=max(s.there, s.cones_open)))
         if move.stands and (r.kpa > ROPES_KPA or r.kpa < LEAST_KPA or s.cones_open > 1):
@@ -42,7 +42,7 @@ def advise(case: CascadeCase, found: CascadeFound) -> Advice | None:
                 what="drop", stage=i, setting="cones_open", before=s.cones_open, after=move.after, then=then, move=move
             )
     for i, (s, r) in enumerate(zip(case.stages, found.solved.stages, strict=True), start=1):
-        if not s.screens and r.feed_pct > most_pct(s.size_mm) + 1e-9:
+        if s.cones and r.feed_pct > most_pct(s.size_mm) + 1e-9:
             after = most_pct(s.size_mm)
             then = cascade(with_setting(case, i, feed_pct=after))
             return Advice(what="thick", stage=i, setting="feed_pct", before=s.feed_pct, after=after, then=then)

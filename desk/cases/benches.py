@@ -1,6 +1,6 @@
 """One page for every single-question bench of every station: wells, picture, verdict, held beside, working."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -11,7 +11,7 @@ from django.views.decorators.http import require_safe
 from core import calc
 from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
-from core.quantity import quantities
+from core.quantity import quantities, row_fields
 from desk.cases.models import HeldCase
 from desk.kit.bench import BenchForm, beside, cautions_of, render_bench, result_rows
 from desk.kit.svg import n, polyline, ticks
@@ -42,12 +42,16 @@ class Bench:
     def model(self):
         return find(self.model_name)
 
-    @property
-    def form_class(self):
-        return _forms.setdefault(self.model_name, BenchForm.of(self.model))
+    def form_class(self, asked: Mapping[str, str]) -> type[BenchForm]:
+        """The form of its model, with as many rows of each kind as are asked for, or as it opens with."""
+        counts = calc.counts(self.model, asked, self.opening)
+        key = (self.model_name, *sorted(counts.items()))
+        if key not in _forms:
+            _forms[key] = BenchForm.of(self.model, counts)
+        return _forms[key]
 
 
-_forms: dict[str, type[BenchForm]] = {}
+_forms: dict[tuple, type[BenchForm]] = {}
 
 
 def held_case(pk: str, model) -> HeldCase | None:
@@ -91,10 +95,11 @@ def sweep(result, case, model, *, of: str = "", by: str = "", band: tuple[float,
     With a `band` of the input the curve is drawn around it and the reading, and the band is what is shaded.
     """
     shown = of or next(iter(quantities(model.result_class)))
-    if not by and not (moved := calc.sensitivities(model, case, shown)):
+    own = quantities(model.case_class)
+    if not by and not (moved := [m for m in calc.sensitivities(model, case, shown) if m.field in own]):
         return None
     name = by or moved[0].field
-    said, out = quantities(model.case_class)[name], quantities(model.result_class)[shown]
+    said, out = own[name], quantities(model.result_class)[shown]
     at = getattr(case, name)
     low, high = said.valid
     if not (abs(low) < 1e9 and abs(high) < 1e9) or not low < high:
@@ -183,7 +188,7 @@ def _from_the_line(request, state, bench: Bench, form) -> dict:
     chosen = next((u for u in units if u.unit == request.GET.get("unit")), None)
     if chosen is None:
         return {"line_units": units, "sources": {}}
-    opened = bench.form_class.opened({}, chosen.opening, request.schools)
+    opened = type(form).opened({}, chosen.opening, request.schools)
     typed = {k for k in form.fields if form.data.get(k) != opened.get(k)}
     record = state.put_in_force.get(chosen.unit)
     held_at = f"in force since {clock(record.at)}" if record else "set-up"
@@ -202,14 +207,28 @@ def _opening(request, state, bench: Bench) -> dict:
         request.GET = request.GET.copy()
         request.GET["unit"] = units[0].unit
     chosen = next((u for u in units if u.unit == request.GET.get("unit")), None)
-    return chosen.opening if chosen else bench.opening
+    return chosen.opening if chosen else calc.flat(bench.opening)
+
+
+def _row_counts(model, counts: Mapping[str, int]) -> list[tuple[str, str, int, list[int]]]:
+    """The kinds of rows of a model: name, what they are called, how many there are, and how many may be chosen near that."""
+    return [
+        (
+            name,
+            group.label.lower(),
+            counts[name],
+            [k for k in range(counts[name] - 2, counts[name] + 4) if group.least <= k <= group.most],
+        )
+        for name, group in row_fields(model.case_class).items()
+    ]
 
 
 def bench_page(request, bench: Bench, *, address: Callable[[str], str], benches, pictures: dict, context: dict, seg: str):
     """Work out a bench and answer as a whole page or its part."""
     schools, state = request.schools, state_of(request)
     opening = _opening(request, state, bench)
-    form = bench.form_class(bench.form_class.opened(request.GET, opening, schools), schools=schools)
+    form_class = bench.form_class(request.GET)
+    form = form_class(form_class.opened(request.GET, opening, schools), schools=schools)
     result = form.run()
     held = held_case(request.GET.get("held", ""), bench.model)
     siblings = [(b.title, address(b.key)) for b in benches if b.group == bench.group and b.key != bench.key]
@@ -221,6 +240,7 @@ def bench_page(request, bench: Bench, *, address: Callable[[str], str], benches,
         "held": held,
         "here": address(bench.key),
         "siblings": siblings,
+        "rows": _row_counts(bench.model, form_class.counts),
         "seg": seg,
         **_from_the_line(request, state, bench, form),
     }

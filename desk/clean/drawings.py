@@ -1,7 +1,11 @@
 """A cascade as a serpentine: each stage feeds the other way from the one before, so that an accept returns to the feed above it
 without a crossing. Strands are stock, with a dark core of its dirt; both are linear and conserved at every junction."""
 
-from core.clean.cascade import CascadeCase, Ran, Solved, dirt
+from urllib.parse import urlencode
+
+from django.urls import reverse
+
+from core.clean.cascade import BACK, FORWARD, CascadeCase, Ran, Solved, dirt
 from desk.kit.svg import n
 from desk.kit.templatetags.vat import figure
 
@@ -12,8 +16,13 @@ SPEED_TO = 2.0
 BANK_PX, MOST_DRAWN = 22.0, 40  # of one cleaner at most; more of them are drawn closer
 
 
-def cascade_picture(case: CascadeCase, done: Solved, held: Solved | None = None, pulp: str = "#F1ECE1") -> dict:
-    """Strings for the page: strands, cores, banks, bars of drop or velocity, and words. `pulp`: the colour of the stock."""
+def cascade_picture(
+    case: CascadeCase, done: Solved, held: Solved | None = None, pulp: str = "#F1ECE1", others: dict[int, float] | None = None
+) -> dict:
+    """Strings for the page: strands, cores, banks, bars of drop or velocity, and words. `pulp`: the colour of the stock.
+
+    `others`: the dirt that would go on, ppm, were the accept of a stage (counted from 0) sent the other way.
+    """
     stages = done.stages
     count = len(stages)
     pitch = {1: 0.0, 2: 190.0, 3: 165.0}.get(count, 560.0 / (count + 0.2))
@@ -27,6 +36,7 @@ def cascade_picture(case: CascadeCase, done: Solved, held: Solved | None = None,
         return CORE_PX * t_h / came
 
     strands: list[dict] = []
+    ways: list[dict] = []
 
     def strand(d: str, t_h: float, dirt_t_h: float) -> None:
         strands.append({"d": d, "w": n(px(t_h)), "water": n(px(t_h) + WATER_PX), "core": n(core(dirt_t_h)) if dirt_t_h else ""})
@@ -46,11 +56,18 @@ def cascade_picture(case: CascadeCase, done: Solved, held: Solved | None = None,
             strand(f"M0 {n(y)}H{n(LEFT)}", sum(done.fed), dirt(done.fed))
         strand(f"M{n(start)} {n(y)}H{n(b)}", r.feed_t_h, fd)
         ya, yr = y - 0.5 * f + 0.5 * acc, y + 0.5 * f - 0.5 * rej
-        goes_on = i == 0 or s.accept == "forward"
-        if goes_on:
-            strand(f"M{n(b)} {n(ya)}H{n(WIDTH)}" if right else f"M{n(b)} {n(ya)}H{n(LEFT - 40)}", r.accept_t_h, ad)
+        far = WIDTH if right else LEFT - 40
+        forward = f"M{n(b)} {n(ya)}H{n(far)}"
+        if i == 0 or s.accept == FORWARD:
+            strand(forward, r.accept_t_h, ad)
         else:
             strand(f"M{n(b)} {n(ya)}H{n(end)}V{n(ys[i - 1])}H{n(end + way * -18)}", r.accept_t_h, ad)
+        if i and others and i in others:
+            other = forward if s.accept == BACK else f"M{n(b)} {n(ya)}H{n(end)}V{n(ys[i - 1] + 30)}"
+            way_not_taken = "forward" if s.accept == BACK else "back"
+            edge, anchor = (WIDTH, "end") if right else (0.0, "start")
+            words = {"text": f"{way_not_taken}, it", "more": f"gives {figure(others[i], 0)} ppm"}
+            ways.append({"d": other, "x": n(edge), "y": n(ya + 17), "anchor": anchor} | words)
         out = end - way * 46.0
         last = i == count - 1
         strand(
@@ -61,6 +78,7 @@ def cascade_picture(case: CascadeCase, done: Solved, held: Solved | None = None,
     return {
         "height": n(ys[-1] + 64 + FOOT),
         "strands": strands,
+        "ways": ways,
         "stages": told,
         "in": {
             "y": n(TOP - 0.5 * STOCK_PX - 10),
@@ -100,7 +118,7 @@ def _stage(i: int, s, r: Ran, y: float, a: float, b: float, f: float, right: boo
         x = low + 12.0 + step * (k + 0.5)
         half = min(6.5, 0.42 * step)
         shut = k >= open_ if right else k < shown - open_
-        if s.screens:
+        if not s.cones:
             d = f"M{n(x - half)} {n(y - 9)}H{n(x + half)}V{n(y + 17)}H{n(x - half)}Z"
         else:
             d = f"M{n(x - half)} {n(y - 4)}H{n(x + half)}L{n(x + 1)} {n(y + 36)}H{n(x - 1)}Z"
@@ -109,6 +127,8 @@ def _stage(i: int, s, r: Ran, y: float, a: float, b: float, f: float, right: boo
     back = "back" if i and s.accept == "back" else "on"
     return {
         "i": i + 1,
+        "called": f"Stage {i + 1}" if s.cones or s.kind == "screen" else f"Stage {i + 1}, {s.kind}",
+        "bench": _bench(s, r),
         "marks": marks if shown <= 4 * MOST_DRAWN else [],
         "title_x": n(low if right else high),
         "anchor": "start" if right else "end",
@@ -131,10 +151,33 @@ def _stage(i: int, s, r: Ran, y: float, a: float, b: float, f: float, right: boo
     }
 
 
+def _bench(s, r: Ran) -> str:
+    """The bench of a stage's kind, opened at what it runs at."""
+    if s.cones:
+        key, opens = "bank", {"flow_l_min": f"{r.feed_l_min:.0f}", "cones_open": s.cones_open, "cone_l_min": f"{s.one:g}"}
+    elif s.kind == "fractionator":
+        key, opens = "length", {"scale_mm": f"{s.l_mm:g}", "power": f"{s.power:g}", "length_mm": "2"}
+    else:
+        key = "capacity"
+        opens = {
+            "accept_t_h": f"{r.accept_t_h:.3f}",
+            "accept_pct": f"{100.0 * r.accept_t_h / max(1e-9, r.accept_l_min * 0.06):.3f}",
+            "feed_pct": f"{r.feed_pct:.3f}",
+            "rv": f"{s.rv:.3f}",
+            "p_pulp": f"{s.p_lf:g}",
+            "aperture_mm": f"{s.size_mm:g}",
+            "area_m2": f"{s.cones_open * s.one:g}",
+            "shape": s.openings,
+        }
+    return f"{reverse('clean:bench', args=[key])}?{urlencode(opens)}"
+
+
 def _bar(s, r: Ran, held: Ran | None) -> dict:
     """The bar of a stage: its pressure drop, or of screens the velocity in their openings, with its usual band."""
     to, low, high = (SPEED_TO, 0.8, 1.5) if s.screens else (DROP_TO, DROP_LOW, DROP_HIGH)
     value = r.velocity_m_s if s.screens else r.kpa
+    if not s.screens and not s.cones:
+        return {"text": f"keeps back {figure(s.e_pct, 0)} %", "what": "of the dirt that comes to it", "none": True}
 
     def x(v: float) -> float:
         return DROP_PX * min(1.0, max(0.0, v / to))

@@ -7,7 +7,7 @@ from django.views.decorators.http import require_safe
 
 from core import calc
 from core.catalogue import find
-from core.clean.cascade import BACK, FORWARD, KINDS, CascadeCase, Stage, cascade, solve
+from core.clean.cascade import BACK, FORWARD, KINDS, CascadeCase, Stage, cascade, other_ways, solve
 from core.clean.least import least_loss
 from core.clean.unit import IDLE, SET, WARM, CascadePlan
 from core.errors import ImpossibleInput, Infeasible, NotSolved
@@ -27,6 +27,8 @@ MOST_STAGES = 6
 PUT_FROM = 1e-6
 TIPS_MIND = "Never open a tip or a junk trap under pressure: isolate, bleed and lock out by the site’s procedure."
 BASKET_MIND = "A screen is drained, vented and locked out before its lid is loosened; the rotor runs on."
+_SETS = [{"rv": rv, "e": e} for rv, e in ((0.10, 0.74), (0.15, 0.79), (0.20, 0.81), (0.25, 0.85), (0.30, 0.86))]
+_DROPS = [{"kpa": kpa, "e": e} for kpa, e in ((90, 0.85), (120, 0.88), (150, 0.91), (180, 0.92), (200, 0.93))]
 BENCHES = {
     b.key: b
     for b in (
@@ -95,6 +97,15 @@ BENCHES = {
             "screens",
         ),
         Bench(
+            "passage-fit",
+            "Passage, fitted",
+            "Of several sets of samples.",
+            "screen.passage_fit",
+            "",
+            {"particle": "shives", "aperture_mm": 0.15, "sets": _SETS},
+            "screens",
+        ),
+        Bench(
             "quotient",
             "By the quotient",
             "Efficiency at another reject.",
@@ -150,6 +161,15 @@ BENCHES = {
             {"feed_pct": 0.8, "rv": 0.1},
             "cleaners",
         ),
+        Bench(
+            "cut-fit",
+            "Cut, fitted",
+            "Of several sets of samples.",
+            "cleaner.cut_fit",
+            "",
+            {"size_um": 100, "sets": _DROPS},
+            "cleaners",
+        ),
         Bench("high", "High consistency", "Junk traps.", "cleaner.high", "", {"size_um": 400}, "cleaners", TIPS_MIND),
         Bench(
             "recursion",
@@ -193,13 +213,13 @@ def _in_force(state, unit: str) -> tuple[CascadePlan | None, CascadeCase, str]:
 
 
 def _stage_wells(i: int, s: Stage) -> tuple[Well, ...]:
-    word = "baskets" if s.screens else "cleaners"
+    word = "cleaners" if s.cones else "baskets"
     return (
         Well(f"open{i}", f"Stage {i + 1}, {word} open", "", s.cones_open, 1, 2000),
         Well(f"rv{i}", f"Stage {i + 1}, flow rejected", "%", s.rv_pct, 1, 90),
         Well(f"pct{i}", f"Stage {i + 1}, feed", "%", s.feed_pct, 0.05, 6),
-        Well(f"mm{i}", f"Stage {i + 1}, {'slot or hole' if s.screens else 'cone'}", "mm", s.size_mm, 0.08, 600),
-        Well(f"one{i}", f"Stage {i + 1}, {'a basket' if s.screens else 'a cleaner takes'}", "", s.one, 0.05, 20000),
+        Well(f"mm{i}", f"Stage {i + 1}, {'cone' if s.cones else 'slot or hole'}", "mm", s.size_mm, 0.08, 600),
+        Well(f"one{i}", f"Stage {i + 1}, {'a cleaner takes' if s.cones else 'a basket'}", "", s.one, 0.05, 20000),
     )
 
 
@@ -208,6 +228,8 @@ NEW = {
     "cleaner": Stage(kind="cleaner", cones_open=2, rv_pct=12.0, feed_pct=0.5, size_mm=100.0, one=500.0),
     "light cleaner": Stage(kind="light cleaner", cones_open=2, rv_pct=15.0, feed_pct=0.7, size_mm=125.0, one=500.0),
     "screen": Stage(kind="screen", cones_open=1, rv_pct=20.0, feed_pct=1.0, size_mm=0.15, one=0.5),
+    "fractionator": Stage(kind="fractionator", cones_open=1, rv_pct=40.0, feed_pct=1.5, size_mm=1.2, one=1.0, openings="holes"),
+    "tail screen": Stage(kind="tail screen", cones_open=1, rv_pct=12.0, feed_pct=1.0, size_mm=3.0, one=1.0, openings="holes"),
 }
 
 
@@ -228,7 +250,7 @@ def _rows(data, opening: tuple[Stage, ...]) -> list[dict]:
                 "n": i + 1,
                 "start": start,
                 "kind": start.kind,
-                "screens": start.screens,
+                "screens": not start.cones,
                 "wells": wells,
                 "values": values,
                 "accept": accept if accept in (BACK, FORWARD) else BACK,
@@ -336,7 +358,7 @@ def _worked(request, state, key: str, plan, standing: CascadeCase, case: Cascade
             other = None
     told = {
         "worked": Worked(model="clean.cascade", case=case, result=found),
-        "p": cascade_picture(case, found.solved, other, _pulp(state, key)),
+        "p": cascade_picture(case, found.solved, other, _pulp(state, key), other_ways(case)),
         "held": held,
         "hold_name": f"{plan.name if plan else 'cascade'}, {clock(state.now)}",
         "advice": advise(case, found),

@@ -9,7 +9,21 @@ from django.test import SimpleTestCase, tag
 from core.calc import read_case
 from core.catalogue import find
 from core.clean import cascade as clean
-from core.clean.cascade import AT, BACK, FORWARD, PARTS, CascadeCase, Stage, cascade, dirt, solve
+from core.clean.cascade import (
+    AT,
+    BACK,
+    CONES,
+    FORWARD,
+    KINDS,
+    PARTS,
+    CascadeCase,
+    Stage,
+    cascade,
+    dirt,
+    fibre,
+    other_ways,
+    solve,
+)
 from core.clean.cleaner import cut_um, efficiencies, partition
 from core.clean.least import LIMITS, least_loss
 from core.clean.screen import PASSAGE, passage
@@ -29,10 +43,9 @@ def drawn(seed: int) -> CascadeCase:
     chance = random.Random(seed)
     stages = []
     for _ in range(chance.randint(1, 6)):
-        kind = chance.choice(("cleaner", "screen", "light cleaner"))
-        size, one = (
-            (chance.uniform(0.1, 0.3), chance.uniform(0.2, 5.0)) if kind == "screen" else (75.0, chance.uniform(100, 900))
-        )
+        kind = chance.choice(KINDS)
+        size = 75.0 if kind in CONES else chance.uniform(0.1, 0.3) if kind == "screen" else chance.uniform(0.8, 4.0)
+        one = chance.uniform(100, 900) if kind in CONES else chance.uniform(0.2, 5.0)
         stages.append(
             Stage(
                 kind=kind,
@@ -41,6 +54,7 @@ def drawn(seed: int) -> CascadeCase:
                 feed_pct=chance.uniform(0.4, 2.0),
                 size_mm=size,
                 one=one,
+                openings="slots" if kind in (*CONES, "screen") else "holes",
                 accept=chance.choice((BACK, FORWARD)),
             )
         )
@@ -248,3 +262,67 @@ class AsUnit(SimpleTestCase):
         self.assertEqual(self.plan.act(NOTHING).worked[0].result.solved.fed[0], 1.0)
         with self.assertRaises(ImpossibleInput):
             self.plan.set_to({"cones_open.9": 8})
+
+
+@tag("core")
+class Kinds(SimpleTestCase):
+    """Fractionators, tail screens, fitted constants, the way not taken."""
+
+    def one(self, **stage) -> CascadeCase:
+        own = {"cones_open": 1, "rv_pct": 40.0, "feed_pct": 1.5, "size_mm": 1.2, "one": 1.0, "openings": "holes"} | stage
+        return CascadeCase(lf=1.0, sf=1.0, fn=0.4, fl=0.2, shv=0.01, snd=0.01, stk=0.01, feed_pct=3.0, stages=(Stage(**own),))
+
+    def test_a_fractionator_sends_the_long_fibre_with_its_reject(self):
+        found = cascade(self.one(kind="fractionator"))
+        long, short, fines = (found.solved.stages[0].e[AT[name]] for name in ("LF", "SF", "FN"))
+        self.assertAlmostEqual(long, 0.4 ** np.exp(-2.0 / 2.8), places=9)  # the passage by length of section 4
+        self.assertAlmostEqual(short, 0.4 ** np.exp(-0.8 / 2.8), places=9)
+        self.assertGreater(long, short + 0.1)
+        self.assertGreater(short, fines)
+        finer = cascade(self.one(kind="fractionator", l_mm=1.5)).solved.stages[0]
+        self.assertGreater(finer.e[AT["LF"]], long)
+
+    def test_a_tail_screen_keeps_back_a_fixed_part_and_has_no_drop(self):
+        found = cascade(self.one(kind="tail screen", rv_pct=12.0, e_pct=90.0, size_mm=3.0))
+        ran = found.solved.stages[0]
+        self.assertEqual([ran.e[AT[name]] for name in ("SHV", "SND", "STK")], [0.9] * 3)
+        self.assertAlmostEqual(ran.e[AT["LF"]], 0.12)
+        self.assertEqual((ran.kpa, ran.velocity_m_s, ran.margin, ran.needed, ran.pump_kw), (0.0, 0.0, None, 0, 0.0))
+        with self.assertRaisesMessage(ImpossibleInput, "holes of a tail screen are 0.8 to 6 mm"):
+            cascade(self.one(kind="tail screen", size_mm=75.0))
+
+    def test_the_way_not_taken_is_the_cascade_solved_with_it(self):
+        ways = other_ways(CLEANERS)
+        self.assertEqual(set(ways), {1, 2, 3})
+        for i, ppm in ways.items():
+            stages = list(CLEANERS.stages)
+            stages[i] = replace(stages[i], accept=FORWARD)
+            self.assertAlmostEqual(cascade(replace(CLEANERS, stages=tuple(stages))).dirt_out_ppm, ppm, delta=0.01 * ppm)
+            self.assertGreater(ppm, cascade(CLEANERS).dirt_out_ppm)
+
+    def test_constants_of_the_mill_act_and_are_named_by_what_the_stages_are(self):
+        plan = CascadePlan(name="c", stages=CLEANERS.stages)
+        self.assertEqual([c.field for c in plan.constants()], ["d50_um", "shive_um"])
+        self.assertEqual([c.field for c in CascadePlan(name="s", stages=SCREENS.stages).constants()], ["debris"])
+        coarse = cascade(replace(CLEANERS, d50_um=70.0))
+        self.assertLess(coarse.sand_pct, cascade(CLEANERS).sand_pct - 3)
+        leaky = cascade(replace(SCREENS, debris=2.0))
+        self.assertLess(leaky.shives_pct, cascade(SCREENS).shives_pct - 3)
+        self.assertAlmostEqual(fibre(leaky.solved.on), fibre(cascade(SCREENS).solved.on), delta=0.05)
+
+    def test_fits_find_what_was_put_in_through_noise(self):
+        chance = random.Random(5)
+        sets = [{"rv": rv, "e": min(0.99, rv**0.2 * chance.uniform(0.97, 1.03))} for rv in (0.1, 0.15, 0.2, 0.25, 0.3) * 3]
+        case = read_case(find("screen.passage_fit"), {"particle": "hard stickies", "aperture_mm": 0.15, "sets": sets})
+        found = find("screen.passage_fit").function(case)
+        self.assertAlmostEqual(found.p, 0.2, delta=2 * found.half)
+        self.assertLess(found.half, 0.02)
+        few = find("screen.passage_fit").function(replace(case, sets=case.sets[:3]))
+        self.assertIn("wants 5 or more", few.cautions[0].text)
+        bad = {"size_um": 100, "sets": [{"kpa": 150, "e": 0.9}, {"kpa": 150, "e": 0.08}]}
+        with self.assertRaisesMessage(ImpossibleInput, "no cut tells that"):
+            find("cleaner.cut_fit").function(read_case(find("cleaner.cut_fit"), bad))
+        drops = {"size_um": 100, "sets": [{"kpa": 150, "e": 0.9}, {"kpa": 150, "e": 0.92}]}
+        told = find("cleaner.cut_fit").function(read_case(find("cleaner.cut_fit"), drops))
+        self.assertEqual(told.power, 0.25)
+        self.assertIn("how the cut falls with it is not told, 0.25 is the default", told.cautions[-1].text)
