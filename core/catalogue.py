@@ -38,6 +38,7 @@ import core.lab.fibre
 import core.line.heat
 import core.mechanical.refine
 import core.practice.table
+import core.recovered.again
 import core.recovered.claim
 import core.recovered.flotation
 import core.recovered.ink
@@ -46,6 +47,7 @@ import core.recovered.line
 import core.recovered.peroxide
 import core.recovered.pulper
 import core.recovered.thicken
+import core.recovered.water
 import core.recovered.yard
 import core.refine.freeness
 import core.stock.basis_weight

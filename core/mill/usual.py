@@ -115,9 +115,12 @@ def uses_of(unit: Json) -> Iterator[tuple[int, Use]]:
         return
     if kind == "recovered":
         yield 0, Use(row="R5", readings={"stickies": "stickies"}, band="stickies")
+        yield 0, Use(row="R6", readings={"ph": "ph"})
+        yield 0, Use(row="R7")
         first = next((i for i, s in enumerate(acts.get("steps") or (), start=1) if s.get("name") == "flotation"), 0)
         if first:
             yield first, Use(row="R3", readings={"gain": "gain"}, band="gain")
+            yield first, Use(row="R4", readings={"ash_pct": "ash"}, opens={"high": 6.0})
         return
     if kind == "cascade":
         yield from _cascade_uses(acts.get("stages"))

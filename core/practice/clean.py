@@ -133,6 +133,7 @@ class PlugCase:
 class PlugMove(Proposal):
     before: float = figure("Feed now", "%", decimals=2, equation="as set")
     after: float = figure("Feed", "%", decimals=2, equation="now − 0.1, or − 0.2 far over")
+    expected: float = figure("Drop wanted under", "kPa", decimals=0, equation="1.3 × that of a clean basket")
 
 
 @model(
@@ -164,6 +165,7 @@ def plug_move(case: PlugCase) -> PlugMove:
         cautions=cautions,
         before=case.feed_pct,
         after=max(0.2, case.feed_pct - step) if stands else case.feed_pct,
+        expected=CLEAN_RATIO * case.clean_kpa,
     )
 
 
@@ -181,6 +183,7 @@ class LossMove(Proposal):
     before: float = figure("Rejects now", "%", decimals=1, equation="as set")
     after: float = figure("Rejects", "%", decimals=1, equation="now × wanted/lost, three points at most")
     thinner_pct: float = figure("Its feed", "%", decimals=2, equation="0.05 thinner at once")
+    expected: float = figure("Fibre lost then", "%", decimals=2, equation="lost × rejects then/now")
 
 
 @model(
@@ -213,6 +216,7 @@ def loss_move(case: LossCase) -> LossMove:
         before=case.rv_pct,
         after=max(1.0, case.rv_pct + step.size),
         thinner_pct=max(0.05, case.feed_pct - LESS_FEED) if stands else case.feed_pct,
+        expected=case.lost_pct * max(1.0, case.rv_pct + step.size) / case.rv_pct,
     )
 
 
@@ -228,6 +232,7 @@ class RopeMove(Proposal):
     before: float = figure("Feed now", "%", decimals=2, equation="as set")
     after: float = figure("Feed", "%", decimals=2, equation="now − 0.1")
     left_kpa: float = figure("Those left run at", "of the drop", decimals=2, equation="(open/(open − roping))²")
+    expected: float = figure("Tips that rope", "", decimals=0, equation="none, once they are cleared")
 
 
 @model(
@@ -257,6 +262,7 @@ def rope_move(case: RopeCase) -> RopeMove:
         cautions=cautions,
         before=case.feed_pct,
         after=max(0.05, case.feed_pct - MOST_FEED / 2.0) if stands else case.feed_pct,
+        expected=0.0,
         left_kpa=drop(case.cones_open, max(1.0, case.cones_open - case.roping), 1.0, 1.0),
     )
 

@@ -1,13 +1,14 @@
-"""Recovered paper on shift: rows R1, R2, R3 and R5 of the practice table. All sizes are defaults."""
+"""Recovered paper on shift: rows R1 to R7 of the practice table. All sizes are defaults."""
 
 import math
 from dataclasses import dataclass
 
 from core.practice.row import Practice, Proposal, add, cut, feedback
-from core.quantity import check, figure, quantity
+from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
 
 MOST_MIN, MOST_POINTS, COOLER_C, COLDEST_C, INNER_PCT = 10.0, 2.0, 5.0, 35.0, 0.3
+MOST_SHARE, PH_AN_HOUR = 0.10, 0.3
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,6 +71,7 @@ class ThickCase:
 class ThickMove(Proposal):
     before: float = figure("Water now", "m³", decimals=2, equation="as metered")
     after: float = figure("Water", "m³", decimals=2, equation="now + stock (C − wanted)/(wanted − white water)")
+    expected: float = figure("Consistency then", "%", decimals=1, equation="(C stock + white water more)/(stock + more)")
 
 
 @model(
@@ -103,6 +105,7 @@ def thick_move(case: ThickCase) -> ThickMove:
         cautions=cautions,
         before=case.water_m3,
         after=case.water_m3 + more,
+        expected=(case.cons_pct * case.stock_t + case.white_pct * more) / (case.stock_t + more),
     )
 
 
@@ -172,6 +175,9 @@ class StickyCase:
 class StickyMove(Proposal):
     before: float = figure("Fine screens now", "°C", decimals=0, equation="as read")
     after: float = figure("Fine screens", "°C", decimals=0, equation="5 °C cooler, 35 at least")
+    expected: float = figure(
+        "Stickies wanted under", "mm²/kg", decimals=0, equation="their outer band; how far one move goes is not told"
+    )
 
 
 @model(
@@ -197,6 +203,166 @@ def sticky_move(case: StickyCase) -> StickyMove:
         cautions=cautions,
         before=case.temp_c,
         after=max(COLDEST_C, case.temp_c - COOLER_C) if stands else case.temp_c,
+        expected=case.outer,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AshCase:
+    """Ash of the recovered pulp, or of what the machine gets; what a point more of the foam's water takes of it."""
+
+    ash_pct: float = quantity("Ash of the pulp", "%", possible=(0, 60), valid=(0, 25), decimals=1)
+    high: float = quantity("wanted under", "%", possible=(0, 60), above=True, decimals=1)
+    water_pct: float = quantity("Water to the foam", "%", possible=(0, 40), valid=(2, 6), decimals=1, default=4.0)
+    a_point: float = quantity("One point more takes", "points of ash", possible=(0, 20), decimals=2, default=0.3)
+    lost_a_point: float = quantity("and loses", "t/h", possible=(0, 50), decimals=3, default=0.01)
+    share_pct: float = quantity("Share of the furnish", "%", possible=(0, 100), decimals=1, default=14.0)
+    others_pct: float = quantity("Ash of the other pulps", "%", possible=(0, 60), decimals=1, default=1.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AshMove(Proposal):
+    before: float = figure("Water to the foam now", "%", decimals=1, equation="as set")
+    after: float = figure("Water to the foam", "%", decimals=1, equation="now + 0.7 (ash − wanted)/a point, two at most")
+    expected: float = figure("Ash then", "%", decimals=1, equation="ash − points × a point")
+    lost_t_h: float = figure("Lost more", "t/h", decimals=3, equation="points × loss a point")
+    share_then_pct: float = figure(
+        "or its share of the furnish", "%", decimals=1, equation="share that brings as much ash as wanted, a tenth less at most"
+    )
+
+
+@model(
+    "recovered.ash_move",
+    title="R4: ash to the machine high",
+    source="shift practice, row R4; the slope is the line's own",
+    holds_for="two points of the foam at a time, or a tenth of the share; filler is yield",
+    equation="Δ = 0.7 (ash − wanted)/a point",
+    basis="default",
+    checks=(
+        Check({"ash_pct": 7.0, "high": 6.0, "a_point": 0.5}, "after", 4 + 0.7 * 1.0 / 0.5, 1e-9),
+        Check({"ash_pct": 5.0, "high": 6.0}, "after", 4.0),
+        Check({"ash_pct": 7.0, "high": 6.5}, "share_then_pct", 14 * 5.5 / 6.0, 1e-9),
+        Check({"ash_pct": 12.0, "high": 6.0}, "share_then_pct", 12.6, 1e-9),
+    ),
+)
+def ash_move(case: AshCase) -> AshMove:
+    """More foam, and the share of the furnish that would do as much. Raises: ImpossibleInput."""
+    cautions = check(case)
+    stands = case.ash_pct > case.high
+    step = feedback(case.high - case.ash_pct, case.a_point, MOST_POINTS) if stands else cut(0.0, MOST_POINTS)
+    over = max(1e-9, case.ash_pct - case.others_pct)
+    less = max(1.0 - MOST_SHARE, min(1.0, (case.high - case.others_pct) / over)) if stands else 1.0
+    return AshMove(
+        stands=stands and step.size > 0.0,
+        why=f"Ash is {case.ash_pct:.1f} %, wanted under {case.high:.1f} %.",
+        low=case.water_pct,
+        high=case.water_pct + MOST_POINTS,
+        band_low=0.0,
+        band_high=case.high,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.water_pct,
+        after=case.water_pct + step.size,
+        expected=case.ash_pct - case.a_point * step.size,
+        lost_t_h=case.lost_a_point * step.size,
+        share_then_pct=case.share_pct * less,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoopCase:
+    ph: float = quantity("pH of the loop", "", possible=(0, 14), valid=(6, 10.5), decimals=1)
+    usual: float = quantity("as it usually is", "", possible=(0, 14), valid=(6.5, 10), decimals=1, default=8.2)
+    inner: float = quantity("give or take", "", possible=(0, 3), above=True, decimals=1, default=0.3)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoopMove(Proposal):
+    before: float = figure("pH now", "", decimals=1, equation="as read")
+    after: float = figure("pH in an hour", "", decimals=1, equation="0.3 nearer to what is usual, no faster")
+    expected: float = figure("It reads then", "", decimals=1, equation="as brought back")
+    hours: float = figure("Back in", "h", decimals=1, equation="what it is off/0.3")
+
+
+@model(
+    "recovered.loop_move",
+    title="R6: the loop's pH has jumped",
+    source="shift practice, row R6",
+    holds_for="0.3 of pH an hour: a shock deposits pitch and scale",
+    equation="pH ± 0.3 an hour",
+    basis="default",
+    checks=(
+        Check({"ph": 7.2}, "after", 7.5, 1e-9),
+        Check({"ph": 7.2}, "hours", 1.0 / 0.3, 1e-9),
+        Check({"ph": 8.7}, "after", 8.4, 1e-9),
+        Check({"ph": 8.4}, "after", 8.4),
+    ),
+)
+def loop_move(case: LoopCase) -> LoopMove:
+    """The pH brought back slowly. Raises: ImpossibleInput."""
+    cautions = check(case)
+    off = case.usual - case.ph
+    stands = abs(off) > case.inner
+    step = cut(off if stands else 0.0, PH_AN_HOUR, "0.3 an hour")
+    return LoopMove(
+        stands=stands,
+        why=f"pH is {case.ph:.1f}, usually {case.usual:.1f}. Look for filler that met acid, fresh water, a wild pump.",
+        low=min(case.ph, case.usual),
+        high=max(case.ph, case.usual),
+        band_low=case.usual - case.inner,
+        band_high=case.usual + case.inner,
+        bound_by=step.bound_by,
+        cautions=cautions,
+        before=case.ph,
+        after=case.ph + step.size,
+        expected=case.ph + step.size,
+        hours=abs(off) / PH_AN_HOUR if stands else 0.0,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RopeStopCase:
+    turns: str = choice("The rope or rag", ("turns", "stuck, or the rotor is braked"))
+    feed_t_h: float = quantity("The line is fed", "t/h OD", possible=(0, 200), decimals=2)
+    chest_min: float = quantity("Its chest covers", "min", possible=(0, 1e5), decimals=0, default=60.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RopeStop(Proposal):
+    before: float = figure("Fed now", "t/h OD", decimals=2, equation="as it runs")
+    after: float = figure("Fed", "t/h OD", decimals=2, equation="nothing while the vat is stopped and locked out")
+    expected: float = figure("Ropes that hold the rotor", "", decimals=0, equation="none")
+    cover_min: float = figure("The line runs on for", "min", decimals=0, equation="by its dump chest")
+
+
+@model(
+    "pulper.rope_stop",
+    title="R7: the rope limits the rotor",
+    source="shift practice, row R7",
+    holds_for="stop by procedure, lock out, then cut; nothing is cut that can still move",
+    equation="stop",
+    basis="published",
+    checks=(
+        Check({"turns": "stuck, or the rotor is braked", "feed_t_h": 2.18}, "after", 0.0),
+        Check({"turns": "turns", "feed_t_h": 2.18}, "after", 2.18),
+    ),
+)
+def rope_stop(case: RopeStopCase) -> RopeStop:
+    """Stop the vat; what its chest still covers. Raises: ImpossibleInput."""
+    cautions = check(case)
+    stands = case.turns != "turns"
+    return RopeStop(
+        stands=stands,
+        why="The rope or a rag holds the rotor." if stands else "The rope turns.",
+        low=0.0,
+        high=case.feed_t_h,
+        band_low=0.0,
+        band_high=0.0,
+        cautions=cautions,
+        before=case.feed_t_h,
+        after=0.0 if stands else case.feed_t_h,
+        expected=0.0,
+        cover_min=case.chest_min,
     )
 
 
@@ -263,5 +429,51 @@ add(
         caution="A detackifier moves stickies, it does not take them out.",
         model="recovered.sticky_move",
         most="5 °C",
+    ),
+    Practice(
+        id="R4",
+        station="recovered",
+        symptom="Ash to the machine high",
+        check_first=("bale mix", "washer split", "filler of the machine"),
+        says="Foam {before} to {after} % of the water",
+        unit="%",
+        decimals=1,
+        reads="ash_pct",
+        dead_min=40,
+        retest_min=120,
+        caution="Filler is yield: the loss, and the share of the furnish that would do as much, stand beside.",
+        model="recovered.ash_move",
+        most="2 points, or a tenth of its share",
+        solved={"ash_pct": "ash_end_pct", "water_pct": "water_pct", "a_point": "ash_a_point", "lost_a_point": "lost_a_point"},
+    ),
+    Practice(
+        id="R6",
+        station="recovered",
+        symptom="The loop’s pH or hardness has jumped",
+        check_first=("filler that met acid", "fresh water", "caustic and acid pumps"),
+        says="pH of the loop {before} to {after} within the hour",
+        unit="",
+        decimals=1,
+        reads="ph",
+        dead_min=30,
+        retest_min=60,
+        caution="A shock deposits pitch and scale: no faster than 0.3 an hour.",
+        model="recovered.loop_move",
+        most="0.3 an hour",
+    ),
+    Practice(
+        id="R7",
+        station="recovered",
+        symptom="Rope or rag limits rotation",
+        check_first=("wire and strings in the bales", "rope speed"),
+        says="Stop the vat by procedure, lock out, then cut",
+        unit="t/h OD",
+        decimals=2,
+        reads="",
+        dead_min=0,
+        retest_min=30,
+        caution=PULPER + " Nothing is cut that can still move; the rotor is locked out and tried first.",
+        model="pulper.rope_stop",
+        solved={"feed_t_h": "od_t_h"},
     ),
 )

@@ -16,7 +16,7 @@ from core.recovered.peroxide import best_alkali
 
 Array = npt.NDArray[np.float64]
 RANGE: Final = {  # what the search may set, by kind of step
-    "flotation": {"air": (0.3, 1.6)},
+    "flotation": {"air": (0.3, 1.6), "dose": (0.0, 6.0)},
     "disperger": {"kwh_t": (0.0, 100.0)},
     "peroxide": {"dose": (0.0, 30.0)},
     "dithionite": {"dose": (0.0, 10.0)},
@@ -110,7 +110,8 @@ def cheapest(case: LineCase, iso_pct: float) -> Cheapest | Infeasible:
 
 
 def _word(kind: str, name: str) -> str:
-    return {"air": "air", "kwh_t": "energy", "ta": "alkali"}.get(name, kind)
+    soap = "soap" if kind == "flotation" else kind
+    return {"air": "air", "kwh_t": "energy", "ta": "alkali"}.get(name, soap)
 
 
 def _alkali(dose: float, mechanical: float, minutes: float, temp_c: float) -> float:

@@ -4,6 +4,7 @@ Source: first order per class, Larsson, Stenius and Odberg 1984-85; exact balanc
 entrainment ratios are defaults to be calibrated. Only free ink floats: attached and redeposited ink leave with their fibre.
 """
 
+import math
 from dataclasses import dataclass
 from typing import Final
 
@@ -24,6 +25,15 @@ def left(k: float, e: float, *, cells: int, minutes: float, air: float, water_pc
     """Share that stays after cells in series. `water_pct`: of all the water to the foam."""
     w = 1.0 - (1.0 - water_pct / 100.0) ** (1.0 / cells)
     return float(((1.0 - w) / ((1.0 - w) + e * w + k * air * minutes)) ** cells)
+
+
+SOAP_LEAST, SOAP_E, SOAP_USUAL = 0.3, 1.2, 3.0  # what floats without soap; kg/t to an e-th of the rest; kg/t of the rates
+
+
+def collected(soap_kg_t: float) -> float:
+    """What soap makes of the rates of flotation, of those at 3.0 kg/t: 0.3 without any, hardly more above. Default."""
+    full = -math.expm1(-SOAP_USUAL / SOAP_E)
+    return SOAP_LEAST + (1.0 - SOAP_LEAST) * -math.expm1(-soap_kg_t / SOAP_E) / full
 
 
 def floated(ink: Ink, fibre_left: float, *, cells: int, minutes: float, air: float, water_pct: float) -> Ink:
@@ -191,3 +201,53 @@ def air_for(case: AirCase) -> AirFound | Infeasible:
     air = brentq(after, 0.0, MOST_AIR, xtol=1e-9)
     stays = left(K["FL"], E["FL"], cells=n, minutes=case.minutes, air=air, water_pct=case.water_pct)
     return AirFound(air=air, fl_pct=100.0 * (1.0 - stays), cautions=cautions)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SecondCase:
+    """A second stage that takes the foam of the first and gives a part of it back to the first's feed."""
+
+    solids: float = quantity("Foam of the first takes of the solids", "share", possible=(0, 0.9), valid=(0.03, 0.2), decimals=3)
+    ink: float = quantity("and of the ink", "share", possible=(0, 0.999), valid=(0.3, 0.9), decimals=3)
+    back_solids: float = quantity("The second gives back of the solids", "share", possible=(0, 0.99), decimals=2, default=0.6)
+    back_ink: float = quantity("and of the ink", "share", possible=(0, 0.99), decimals=2, default=0.1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SecondFound:
+    lost_pct: float = figure("Solids lost by both", "%", decimals=3, equation="p (1 − r)/(1 − p r)")
+    ink_pct: float = figure("Ink taken by both", "%", decimals=3, equation="the same of the ink")
+    z: float = figure("Selectivity", "", decimals=2, equation="ink taken/solids lost")
+    alone: float = figure("of the first alone", "", decimals=2, equation="ink/solids of its foam")
+    cautions: tuple[Caution, ...] = ()
+
+
+def lost_by_both(p: float, r: float) -> float:
+    """What two stages take of a class: p the foam's share of the first, r what the second gives back of it."""
+    return p * (1.0 - r) / (1.0 - p * r)
+
+
+@model(
+    "flotation.second",
+    title="A second stage for the foam",
+    source="mass balance of two stages with a return",
+    holds_for="the return goes to the feed of the first",
+    equation="p (1 − r)/(1 − p r); Z = ink taken/solids lost",
+    basis="published",
+    checks=(
+        Check({"solids": 0.1, "ink": 0.6}, "lost_pct", 100 * 0.04 / 0.94, 1e-9),
+        Check({"solids": 0.1, "ink": 0.6, "back_solids": 0.0, "back_ink": 0.0}, "z", 6.0, 1e-9),
+        Check({"solids": 0.1, "ink": 0.6}, "ink_pct", 100 * 0.54 / 0.94, 1e-9),
+    ),
+)
+def second(case: SecondCase) -> SecondFound:
+    """What both take together, and how well they tell ink from fibre. Raises: ImpossibleInput."""
+    cautions = check(case)
+    lost, ink = lost_by_both(case.solids, case.back_solids), lost_by_both(case.ink, case.back_ink)
+    return SecondFound(
+        lost_pct=100.0 * lost,
+        ink_pct=100.0 * ink,
+        z=ink / lost if lost > 0.0 else 0.0,
+        alone=case.ink / case.solids if case.solids > 0.0 else 0.0,
+        cautions=cautions,
+    )

@@ -219,9 +219,8 @@ def _start(case: LineCase) -> At:
 
 
 def _given_back(share: float, second: float) -> float:
-    """What is left of a class when a second stage gives a share of the foam back: 1 − p (1 − r)/(1 − p r)."""
-    p = 1.0 - share
-    return 1.0 - p * (1.0 - second) / (1.0 - p * second)
+    """What is left of a class when a second stage gives a share of the foam back."""
+    return 1.0 - flotation.lost_by_both(1.0 - share, second)
 
 
 def _lefts(step: Step, now: At) -> tuple[dict[str, float], tuple[float, float, float, float], float, float]:
@@ -231,7 +230,8 @@ def _lefts(step: Step, now: At) -> tuple[dict[str, float], tuple[float, float, f
     a, b, c, d = (1.0 - getattr(step, name) / 100.0 for name in ("ink_5", "ink_25", "ink_150", "ink_more"))
     free, fibre, stk = (a, b, c, d), 1.0 - step.ink_fibre / 100.0, 1.0 - step.stk / 100.0
     if step.name == "flotation":
-        how = {"cells": int(step.cells), "minutes": step.minutes, "air": step.air, "water_pct": step.water_pct}
+        air = step.air * flotation.collected(step.dose)
+        how = {"cells": int(step.cells), "minutes": step.minutes, "air": air, "water_pct": step.water_pct}
         stays = {
             c: _given_back(flotation.left(flotation.K[c], flotation.E[c], **how), step.second)  # type: ignore[arg-type]
             for c in ("LF", "SF", "FN", "FL", "STK")
@@ -392,7 +392,7 @@ FOURTEEN: Final = (
     _takes("thickening", "thickener", stk=5, dirt=2, snd=10, pls=2, feed_pct=0.9, to_pct=8),
     _takes("dispersing", "disperger", stk=65, dirt=75, kwh_t=60),
     _takes("peroxide", "peroxide", lf=0.5, sf=0.5, fn=0.5, dose=18.05, ta=1.222, minutes=90, temp_c=65),
-    _takes("flotation II", "flotation", dirt=40, cells=3, minutes=2, water_pct=3),
+    _takes("flotation II", "flotation", dirt=40, cells=3, minutes=2, water_pct=3, dose=3),
     _takes("thickening", "thickener", stk=3, dirt=1, feed_pct=0.9, to_pct=10),
     _takes("dithionite", "dithionite", dose=6.87),
 )

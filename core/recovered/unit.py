@@ -5,16 +5,20 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, Final
 
+import numpy as np
+
 from core.constants import SODIUM_IN_NAOH
 from core.document import Parts, identity, item, same, text
 from core.errors import ImpossibleInput, Problem
+from core.heat import CP_FIBRE, CP_WATER
 from core.learn import Constant
 from core.quantity import Quantity, quantities, quantity
 from core.recovered.ink import broken
 from core.recovered.line import SOLIDS, LineCase, LineFound, Step, line
 from core.recovered.pulper import MixCase, MixFound, Paper, mix
+from core.recovered.water import WaterCase, WaterFound, water
 from core.stream import INDEX, SUSPENDED, N, Vector
-from core.unit import ON, Acts, Facts, Inlet, Upset, Worked, checked, near, of_pulp
+from core.unit import ON, Acts, Facts, HotStage, Inlet, Upset, Warmth, Worked, checked, near, of_pulp
 
 SET: Final = {  # what people set on a step as it runs, by its kind
     "pulper": ("kwh_t", "minutes"),
@@ -26,6 +30,7 @@ SET: Final = {  # what people set on a step as it runs, by its kind
     "washer": ("to_pct",),
 }
 UPTO = "to_step"
+WATER_SET: Final = ("seals_m3_t", "fresh_m3_t")
 MIX_SET: Final = ("share", "ash_pct", "unwanted_pct", "eric_ppm", "stickies")  # what bales of a kind turn out to be
 CALLED: Final = {
     "air": "air, factor",
@@ -36,6 +41,9 @@ CALLED: Final = {
     "to_pct": "leaves at",
 }
 DOSES: Final = {"flotation": "soap", "peroxide": "peroxide", "dithionite": "dithionite"}
+HOT_PCT: Final = {"disperger": 30.0, "peroxide": 15.0, "dithionite": 10.0}  # steps that are kept warm, at %, default
+THINNED: Final = ("flotation", "thickener", "washer")
+MJ_A_KWH = 3.6
 FIBRES: Final = ("LF", "SF", "FN")
 FOREIGN: Final = ("SND", "PLS", "SHV")
 NOTHING_T_H = 1e-9
@@ -71,6 +79,12 @@ class RecoveredPlan:
     dirt: float = same(LineCase, "dirt", default=2000.0)
     ph: float = same(LineCase, "ph", default=9.5)
     pulper_pct: float = same(LineCase, "pulper_pct", default=15.0)
+    water_c: float = quantity("Loop water", "°C", possible=(0, 95), valid=(25, 60), decimals=0, default=45.0)
+    seals_m3_t: float = same(WaterCase, "seals_m3_t", default=1.5)
+    fresh_m3_t: float = same(WaterCase, "fresh_m3_t", default=8.0)
+    sludge_pct: float = same(WaterCase, "sludge_pct", default=52.0)
+    pulping_kg_t: float = same(WaterCase, "pulping_kg_t", default=18.0)
+    bleach_kg_t: float = same(WaterCase, "bleach_kg_t", default=8.0)
     unwanted_pct: float = quantity("Unwanted that the feed is given for", "%", possible=(0, 60), decimals=1, default=0.0)
     papers: tuple[MixPart, ...] = item(Parts(label="Bale mix", of=MixPart, most=8), default=())
 
@@ -102,11 +116,12 @@ class RecoveredPlan:
     def settings(self) -> Mapping[str, float]:
         told = {f"{name}.{p.kind}": getattr(p, name) for p in self.papers for name in MIX_SET}
         told |= {f"{name}.{i}": getattr(s, name) for i, s in enumerate(self.steps, start=1) for name in SET.get(s.name, ())}
-        return {UPTO: self.to_step} | told
+        return {UPTO: self.to_step} | told | {name: getattr(self, name) for name in WATER_SET}
 
     def settable(self) -> Mapping[str, Quantity]:
         said = quantities(Step)
         told = {UPTO: replace(quantities(RecoveredPlan)[UPTO], possible=(0.0, float(len(self.steps))))}
+        told |= {name: quantities(RecoveredPlan)[name] for name in WATER_SET}
         of_bales = quantities(MixPart)
         for p in self.papers:
             for name in MIX_SET:
@@ -129,7 +144,8 @@ class RecoveredPlan:
         for p in self.papers:
             own = {name: values[f"{name}.{p.kind}"] for name in MIX_SET if f"{name}.{p.kind}" in values}
             papers.append(replace(p, **own) if own else p)
-        new = replace(self, steps=tuple(steps), papers=tuple(papers), to_step=values.get(UPTO, self.to_step))
+        water = {name: values[name] for name in WATER_SET if name in values}
+        new = replace(self, steps=tuple(steps), papers=tuple(papers), to_step=values.get(UPTO, self.to_step), **water)
         if papers and sum(p.share for p in papers) <= 0.0:
             raise ImpossibleInput(Problem(f"share.{papers[0].kind}", "is 0, as of all other bales: there is no mix"))
         return new
@@ -151,6 +167,11 @@ class RecoveredPlan:
             if s.name in ("peroxide", "dithionite") and s.dose > 0.0:
                 told.append(Upset(name=f"no {s.name}", settings={f"dose.{i}": 0.0}))
         return tuple(told)
+
+    def remixed(self, inlet: Inlet, shares: Mapping[str, float]) -> tuple["RecoveredPlan", Inlet]:
+        """The plan and what comes to it with other shares of its bales, % as received by kind. Raises: ImpossibleInput."""
+        new = self.set_to({f"share.{kind}": pct for kind, pct in shares.items()})
+        return new, replace(inlet, parts=tuple(new.loads(np.array(inlet.parts), self.mix).tolist()))
 
     def case(self, inlet: Inlet | None) -> LineCase:
         """The line as what comes meets it; on ordinary paper where none comes."""
@@ -175,9 +196,10 @@ class RecoveredPlan:
             pulper_pct=self.pulper_pct,
         )
 
-    def loads(self, feed: Vector) -> Vector:
+    def loads(self, feed: Vector, was: MixFound | None = None) -> Vector:
         """The feed of bales, t/h by component, as this mix makes it: as much solids, with its filler, ink, stickies and
-        unwanted matter; fibre takes the rest in the parts it has. The same feed without a mix.
+        unwanted matter; fibre takes the rest in the parts it has. The same feed without a mix. `was`: the mix that made the
+        feed, where it is one that a mix made already.
 
         Raises: ImpossibleInput where the mix leaves no fibre.
         """
@@ -185,11 +207,16 @@ class RecoveredPlan:
         if bales is None or solids <= 0.0:
             return feed
         new = feed / solids
-        new[INDEX["STK"]] *= bales.stickies / self.stickies if self.stickies > 0.0 else 1.0
+        stickies, unwanted = (was.stickies, was.unwanted_pct) if was else (self.stickies, self.unwanted_pct)
+        new[INDEX["STK"]] *= bales.stickies / stickies if stickies > 0.0 else 1.0
         for name in FOREIGN:
-            new[INDEX[name]] *= bales.unwanted_pct / self.unwanted_pct if self.unwanted_pct > 0.0 else 1.0
-        new[INDEX["INK"]] = 1e-6 * bales.eric_ppm
-        new[INDEX["FL"]] = max(0.0, bales.ash_pct / 100.0 - new[INDEX["SND"]])
+            new[INDEX[name]] *= bales.unwanted_pct / unwanted if unwanted > 0.0 else 1.0
+        if was is not None and was.eric_ppm > 0.0 and was.ash_pct > 0.0:
+            new[INDEX["INK"]] *= bales.eric_ppm / was.eric_ppm
+            new[INDEX["FL"]] *= bales.ash_pct / was.ash_pct
+        else:
+            new[INDEX["INK"]] = 1e-6 * bales.eric_ppm
+            new[INDEX["FL"]] = max(0.0, bales.ash_pct / 100.0 - new[INDEX["SND"]])
         others = sum(float(new[INDEX[name]]) for name in ("FL", "INK", "STK", *FOREIGN))
         fibre = sum(float(new[INDEX[name]]) for name in FIBRES)
         if others >= 1.0 or fibre <= 0.0:
@@ -203,21 +230,60 @@ class RecoveredPlan:
         """Raises: ImpossibleInput."""
         case = self.case(inlet)
         found = _ran(case)
-        worked = (Worked(model="recovered.line", case=case, result=found),)
+        worked: tuple[Worked, ...] = (Worked(model="recovered.line", case=case, result=found),)
         duties = self._duties(found, near(inlet.solids_t_h))
         if inlet.solids_t_h <= NOTHING_T_H:
             return Acts(duties=duties, worked=worked, cautions=found.cautions)
         turns, on = _shares(case, found)
+        loops = self.water(inlet, found)
+        if isinstance(told := water(loops), WaterFound):
+            worked += (Worked(model="recovered.water", case=loops, result=told),)
+            duties |= {"fresh_m3_h": told.fresh_m3_t * loops.made_t_h}
+        load = self.pulping_kg_t * inlet.solids_t_h + self.bleach_kg_t * loops.first_t_h
         return Acts(
             shares={ON: on, self.rejects: tuple(1.0 - v for v in on)},
             turns=turns,
             iso_pct=found.iso_pct,
             s457=found.after[-1].s,
-            adds={"SOD": SODIUM_IN_NAOH * duties["NaOH_kg_h"]},
+            adds={"SOD": SODIUM_IN_NAOH * duties["NaOH_kg_h"], "COD": load},
+            warmth=Warmth(stages=hot, water_c=self.water_c) if (hot := self._hot()) else None,
             duties=duties,
             worked=worked,
             cautions=found.cautions,
         )
+
+    def water(self, inlet: Inlet, found: LineFound) -> WaterCase:
+        """The two water loops as the line runs: the first ends at the first mat, the second at the last."""
+        mats = [i for i, s in enumerate(self.passed, start=1) if s.name in ("thickener", "washer")]
+        first = mats[0] if mats else len(self.passed)
+        fed = near(inlet.solids_t_h)
+        return WaterCase(
+            paper_t_h=fed,
+            first_t_h=fed * found.after[first].total,
+            first_pct=self.passed[first - 1].to_pct,
+            made_t_h=fed * found.after[-1].total,
+            made_pct=self.passed[mats[-1] - 1].to_pct if mats else self.passed[-1].to_pct,
+            sludge_pct=self.sludge_pct,
+            seals_m3_t=self.seals_m3_t,
+            fresh_m3_t=self.fresh_m3_t,
+            pulping_kg_t=self.pulping_kg_t,
+            bleach_kg_t=self.bleach_kg_t,
+        )
+
+    def _hot(self) -> tuple[HotStage, ...]:
+        """The steps that steam warms, each with the power that the rotor makes warmth of, and what of its warmth is left where
+        the stock is thinned with loop water after it."""
+        told, passed = [], self.passed
+        for i, s in enumerate(passed):
+            if s.name not in HOT_PCT:
+                continue
+            after = next((t for t in passed[i + 1 :] if t.name in HOT_PCT or t.name in THINNED), None)
+            thinned = after.feed_pct if after is not None and after.name in THINNED else 0.0
+            keeps = _warmth_of(HOT_PCT[s.name]) / _warmth_of(thinned) if thinned > 0.0 else 1.0
+            told.append(
+                HotStage(to_c=s.temp_c, cons_pct=HOT_PCT[s.name], reaction_mj=MJ_A_KWH * s.kwh_t, keeps=min(1.0, keeps))
+            )
+        return tuple(told)
 
     def _duties(self, found: LineFound, solids_t_h: float) -> dict[str, float]:
         """Chemicals kg/h and power, by what comes to each step."""
@@ -246,6 +312,7 @@ class RecoveredPlan:
             "dirt_mm2_kg": at.dirt_mm2_kg,
             "yield_pct": at.yield_pct,
             "gain": found.gain,
+            "ash_end_pct": found.ash_pct,
             "sludge_t_h": found.sludge_kg / 1000.0 * inlet.solids_t_h * found.yield_pct / 100.0,
         }
         if 0 < stage < len(found.after):
@@ -264,7 +331,13 @@ class RecoveredPlan:
             found.after[stage].iso_pct - found.after[stage - 1].iso_pct
         )
         lost = (found.after[stage].total - now.after[stage].total) * solids_t_h
-        return {"gain_a_point": max(0.0, gains), "lost_a_point": max(0.0, lost)}
+        ash = found.after[-1].ash_pct - now.after[-1].ash_pct
+        return {"gain_a_point": max(0.0, gains), "lost_a_point": max(0.0, lost), "ash_a_point": max(0.0, ash)}
+
+
+def _warmth_of(pct: float) -> float:
+    """What a degree takes of stock of a consistency, kJ/kg OD."""
+    return CP_FIBRE + CP_WATER * (100.0 - pct) / pct
 
 
 @lru_cache(maxsize=64)

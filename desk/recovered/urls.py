@@ -1,6 +1,6 @@
 from django.urls import path
 
-from desk.recovered import pulper_views, views, yard_views
+from desk.recovered import outbreak, pulper_views, views, yard_views
 
 app_name = "recovered"
 urlpatterns = [
@@ -14,5 +14,6 @@ urlpatterns = [
     path("yard/receive/", yard_views.receive_lot, name="receive"),
     path("yard/<str:number>/", yard_views.lot, name="bale_lot"),
     path("yard/<str:number>/keep/", yard_views.keep_entry, name="keep_entry"),
+    path("outbreak/", outbreak.outbreak, name="outbreak"),
     path("bench/<str:key>/", views.bench, name="bench"),
 ]

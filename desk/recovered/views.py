@@ -9,6 +9,7 @@ from core import calc
 from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
 from core.quantity import quantities
+from core.recovered.again import AgainCase, again
 from core.recovered.cheapest import cheapest
 from core.recovered.line import LineCase, Step, grey_step, line, run
 from core.recovered.unit import IDLE, SET, UPTO, RecoveredPlan
@@ -28,6 +29,18 @@ DITHIONITE_MIND = "Dithionite powder stays dry and off the air: damp heats it by
 STEAM_MIND = "Live steam: the valve slowly, the vat clear of people."
 PULPER_MIND = "A pulper is a confined space: permit first. The belt is stopped and tagged before a hand goes to a wire."
 _PULPED = {"free_5": 0.171, "free_25": 0.506, "free_150": 0.184, "free_more": 0.046}
+_MIX = [
+    {
+        "share": 68,
+        "moisture_pct": 8.5,
+        "ash_pct": 17,
+        "unwanted_pct": 2.4,
+        "eric_ppm": 930,
+        "stickies": 4200,
+        "mechanical": 0.45,
+    },
+    {"share": 32, "moisture_pct": 7, "ash_pct": 13, "unwanted_pct": 1.2, "eric_ppm": 375, "stickies": 4500, "mechanical": 0.09},
+]
 BENCHES = {
     b.key: b
     for b in (
@@ -134,6 +147,54 @@ BENCHES = {
             {"lf": 0.3, "sf": 0.42, "fn": 0.16, "fl": 0.12, "eric_ppm": 150},
             "light",
         ),
+        Bench(
+            "water",
+            "Water loops",
+            "What dissolves, fresh water, effluent, sludge.",
+            "recovered.water",
+            "",
+            {"paper_t_h": 2.2, "first_t_h": 1.9, "made_t_h": 1.75},
+            "water",
+            "A sludge press and its pit are confined spaces with gas: permit and gas test first.",
+        ),
+        Bench("again", "One more recycle", "Strength, length, what is lost.", "recovered.again", "", {}, "water"),
+        Bench(
+            "second",
+            "Foam taken again",
+            "A second stage, and how well it tells ink from fibre.",
+            "flotation.second",
+            "",
+            {"solids": 0.1, "ink": 0.6},
+            "steps",
+        ),
+        Bench(
+            "mix",
+            "A bale mix",
+            "By dry mass.",
+            "pulper.mix",
+            "",
+            {"papers": _MIX},
+            "pulper",
+        ),
+        Bench("sorting", "Sorting", "By machine, then by hand.", "yard.sorting", "", {"kg": 1000, "unwanted_pct": 3}, "pulper"),
+        Bench(
+            "stored",
+            "Pulp in store",
+            "What brightness is left.",
+            "yard.stored",
+            "",
+            {"iso_pct": 84, "days": 60, "pc": 0.9},
+            "light",
+        ),
+        Bench(
+            "first-in",
+            "Which lots are used",
+            "First in, first out.",
+            "yard.first_in",
+            "",
+            {"take_t": 70, "lots": [{"t": 40}, {"t": 55}, {"t": 30}]},
+            "pulper",
+        ),
         Bench("eric", "Ink by infrared", "ERIC from a reflectance.", "recovered.eric", "", {"r950": 72}, "light"),
     )
 }
@@ -182,11 +243,20 @@ def line_page(request):
     inlet = state.line.inlets.get(key)
     full = replace(plan, to_step=0.0).case(inlet) if plan else IDLE
     fed = inlet.solids_t_h if inlet is not None and inlet.solids_t_h > 0.0 else IDLE_T_H
+    shares = _mix_wells(plan)
+    mixed, m = read_wells(request.GET, shares)
+    moved = _typed(mixed, shares)
+    if plan and inlet is not None and moved and not any(w["error"] for w in mixed):
+        try:
+            plan, inlet = plan.remixed(inlet, {k.removeprefix("share_"): v for k, v in m.items()})
+            full = replace(plan, to_step=0.0).case(inlet)
+        except ImpossibleInput as refusal:
+            mixed[0]["error"] = f"{mixed[0]['label']} {refusal.problems[0].text}"
     record = state.put_in_force.get(key)
     source = f"in force since {clock(record.at)}" if record else "set-up"
     starts = {
         "eric": round(full.eric_ppm),
-        "mechanical": full.mechanical,
+        "mechanical": round(full.mechanical, 3),
         "stickies": round(full.stickies),
         "fl": round(full.filler_pct, 1),
     }
@@ -195,10 +265,16 @@ def line_page(request):
     base = line(full)
     want = replace(WANT, start=round(base.iso_pct, 1))
     opening = (*top, *(w for _, _, w in here), want)
-    wells, v = read_wells(request.GET, opening)
+    mix_key = ",".join(w["text"] for w in mixed)
+    turned = request.GET.get("mixwas", ",".join(f"{w.start:g}" for w in shares)) != mix_key
+    data = {k: t for k, t in request.GET.items() if not (turned and k in starts)}  # another mix brings its own figures
+    wells, v = read_wells(data, opening)
     typed = _typed(wells, opening)
     by_name = {w["name"]: w for w in wells}
-    for w in wells:
+    for w in mixed:
+        w["source"] = "typed" if w["name"] in moved else "as loaded" if key in state.loaded else source
+    wells += mixed
+    for w in wells[: len(opening)]:
         w["source"] = "typed" if w["name"] in typed else ("solved" if w["name"] in ("eric", "fl") else source)
     count = len(full.steps)
     upto = whole(request.GET.get("upto", ""), 1, count) or (int(plan.to_step) if plan and plan.to_step else count)
@@ -208,6 +284,10 @@ def line_page(request):
         top=[by_name[w.name] for w in top],
         rows=[by_name[w.name] for _, _, w in here],
         want=by_name["want"],
+        mix=mixed,
+        mix_key=mix_key,
+        turned=turned,
+        bales=plan.mix if plan and not any(w["error"] for w in mixed) else None,
         lines=[(k, state.solution.network.unit(k).line or p.name, p.name) for k, p in plans.items()],
         key=key,
         name=plan.name if plan else "no line of this mill",
@@ -222,7 +302,8 @@ def line_page(request):
     )
     if not any(w["error"] for w in wells):
         try:
-            context |= _worked(request, state, plan, key, _case(full, typed, here), fed, upto, v["want"])
+            context |= _worked(request, state, plan, key, _case(full, typed, here), fed, upto, v["want"], moved)
+            context |= _water(state, key, context["worked"])
         except ImpossibleInput as refusal:
             for p in refusal.problems:
                 refuse_well(wells, _well_of(p.field), p.text)
@@ -250,7 +331,21 @@ def _case(full: LineCase, typed: dict[str, float], here) -> LineCase:
     return replace(case, **{field: typed[name] for name, field in named.items() if name in typed})
 
 
-def _worked(request, state, plan, key: str, case: LineCase, fed: float, upto: int, want: float) -> dict:
+def _mix_wells(plan: RecoveredPlan | None) -> tuple[Well, ...]:
+    """The shares of the bale mix, as received."""
+    papers = plan.papers if plan else ()
+    return tuple(Well(f"share_{p.kind}", p.kind.capitalize(), "%", round(p.share, 1), 0, 100) for p in papers)
+
+
+def _water(state, key: str, worked: Worked) -> dict:
+    """The water loops as the line runs, and what one more recycle costs of this line's yield and bales."""
+    acts = state.line.acts.get(key)
+    told = {"loops": next((w for w in acts.worked if w.model == "recovered.water"), None) if acts else None}
+    case = AgainCase(mechanical=worked.case.mechanical, yield_pct=round(worked.result.yield_pct, 1))
+    return told | {"again": Worked(model="recovered.again", case=case, result=again(case))}
+
+
+def _worked(request, state, plan, key: str, case: LineCase, fed: float, upto: int, want: float, mix: dict[str, float]) -> dict:
     """Figures and picture of the line to the step that is taken, the other school beside it, least cost where it is asked."""
     taken = replace(case, steps=case.steps[:upto])
     found = line(taken)
@@ -281,6 +376,7 @@ def _worked(request, state, plan, key: str, case: LineCase, fed: float, upto: in
         now = {f"{name}.{i}": getattr(s, name) for i, s in enumerate(case.steps, start=1) for name in SET.get(s.name, ())}
         was = plan.settings()
         moved = {k: f"{x:g}" for k, x in now.items() if abs(x - was[k]) > 1e-9}
+        moved |= {f"share.{name.removeprefix('share_')}": f"{x:g}" for name, x in mix.items()}
         to = 0 if upto == len(case.steps) else upto
         moved |= {UPTO: str(to)} if to != int(plan.to_step) else {}
         if moved:

@@ -114,6 +114,7 @@ LAST = {
     "M.refiner.freeness": (277, 121),
     "R.bales.unusable": (102, 2.4),
     "R.float.gain": (87, 9.6),
+    "R.loop.ph": (96, 8.2),
     "R.line_end.stickies": (182, 236),
     "R.refiner.freeness": (38, 345),
     "M.chest.consistency": (130, 3.70),

@@ -10,14 +10,27 @@ from core.calc import read_case
 from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
 from core.recovered import flotation, peroxide, thicken
+from core.recovered.again import AgainCase, again, kept
 from core.recovered.cheapest import all_cost, cheapest
 from core.recovered.ink import Ink, dispersed, fresh, pulped
 from core.recovered.light import brightness
 from core.recovered.line import FOURTEEN, LineCase, Step, line, run
-from core.recovered.unit import RecoveredPlan
-from core.stream import INDEX, N
+from core.recovered.unit import MixPart, RecoveredPlan
+from core.recovered.water import WaterCase, WaterFound, fresh_for, water
+from core.stream import INDEX, N, stream
 from core.unit import NOTHING, ON
 
+PARTS = {
+    "LF": 0.35,
+    "SF": 0.34,
+    "FN": 0.13,
+    "FL": 0.155,
+    "INK": 0.00075,
+    "STK": 0.002,
+    "SND": 0.001,
+    "PLS": 0.002,
+    "SHV": 0.002,
+}
 LINE = read_case(find("recovered.line"), find("recovered.line").checks[0].given)
 ROWS = (  # yield %, ash %, ERIC, on the fibre %, stickies, dirt, s, brightness
     (99.35, 19.07, 903.1, 50.0, 5918, 2466, 79.95, 57.53),
@@ -207,3 +220,102 @@ class LeastCost(SimpleTestCase):
         beyond = cheapest(LINE, 90.0)
         self.assertIsInstance(beyond, Infeasible)
         self.assertLess(beyond.nearest, 80.0)
+
+
+@tag("core")
+class Water(SimpleTestCase):
+    """The two loops, one more recycle, soap, a second stage."""
+
+    def drawn(self, seed: int) -> WaterCase:
+        chance = random.Random(seed)
+        paper = chance.uniform(1, 20)
+        first = paper * chance.uniform(0.8, 0.99)
+        return WaterCase(
+            paper_t_h=paper,
+            first_t_h=first,
+            first_pct=chance.uniform(5, 30),
+            made_t_h=first * chance.uniform(0.8, 0.99),
+            made_pct=chance.uniform(5, 30),
+            fresh_m3_t=chance.uniform(12, 60),
+            seals_m3_t=chance.uniform(0, 5),
+            pulping_kg_t=chance.uniform(5, 40),
+            bleach_kg_t=chance.uniform(0, 20),
+        )
+
+    def test_water_and_what_is_dissolved_in_it_go_somewhere(self):
+        for seed in range(60):
+            case = self.drawn(seed)
+            found = water(case)
+            self.assertIsInstance(found, WaterFound)
+            self.assertLess(abs(found.gap_pct), 1e-9)
+            made = case.made_t_h
+            sludge = (case.paper_t_h - made) * (100 / case.sludge_pct - 1)
+            comes = found.fresh_m3_t * made + case.paper_t_h * case.moisture_pct / (100 - case.moisture_pct)
+            goes = found.effluent_m3_t * made + made * (100 / case.made_pct - 1) + sludge
+            self.assertAlmostEqual(comes, goes, places=8)
+            self.assertGreater(found.first_mg_l, 0.0)
+
+    def test_more_fresh_water_thins_both_loops_and_the_way_back_finds_it(self):
+        for seed in range(12):
+            case = self.drawn(seed)
+            now, more = water(case), water(replace(case, fresh_m3_t=case.fresh_m3_t + 5))
+            self.assertLess((more.first_mg_l, more.second_mg_l), (now.first_mg_l, now.second_mg_l))
+            self.assertLess(more.second_mg_l, now.second_mg_l)
+            self.assertAlmostEqual(fresh_for(case, now.second_mg_l), case.fresh_m3_t, places=3)
+        dry = water(replace(self.drawn(1), fresh_m3_t=0.0, seals_m3_t=0.0))
+        self.assertIsInstance(dry, Infeasible)
+        self.assertIsInstance(water(replace(self.drawn(1), fresh_m3_t=dry.nearest + 1e-6, seals_m3_t=0.0)), WaterFound)
+        self.assertIsInstance(fresh_for(self.drawn(1), 1e-3), Infeasible)
+        with self.assertRaisesMessage(ImpossibleInput, "over what leaves the first loop"):
+            water(replace(self.drawn(1), made_t_h=self.drawn(1).first_t_h * 1.1))
+
+    def test_strength_falls_most_at_first_and_mechanical_pulp_keeps_it(self):
+        falls = [again(AgainCase(rounds=n, mechanical=0.0)).falls_pct for n in range(8)]
+        self.assertEqual(falls, sorted(falls, reverse=True))
+        self.assertAlmostEqual(kept(50.0), 0.7, places=9)
+        self.assertEqual(again(AgainCase(mechanical=1.0)).falls_pct, 0.0)
+        self.assertLess(again(AgainCase(shorter_pct=4)).length_mm, again(AgainCase(shorter_pct=1)).length_mm)
+
+    def test_soap_buys_brightness_up_to_a_point_and_costs(self):
+        def at(dose: float):
+            steps = tuple(replace(s, dose=dose) if s.name == "flotation" else s for s in LINE.steps)
+            return line(replace(LINE, steps=steps))
+
+        iso = [at(d).iso_pct for d in (0.0, 0.5, 1.0, 2.0, 3.0, 6.0)]
+        self.assertEqual(iso, sorted(iso))
+        self.assertAlmostEqual(at(3.0).iso_pct, line(LINE).iso_pct)  # the rates are given for it
+        self.assertGreater(iso[1] - iso[0], iso[4] - iso[3])
+        least = cheapest(LINE, 71.0)
+        self.assertTrue(any(m.called.endswith("soap") for m in least.moves))
+
+    def test_a_second_stage_loses_less_and_tells_ink_from_fibre_better(self):
+        found = flotation.second(flotation.SecondCase(solids=0.1, ink=0.6))
+        self.assertLess(found.lost_pct, 10.0)
+        self.assertGreater(found.z, found.alone)
+        self.assertEqual(flotation.lost_by_both(0.3, 0.0), 0.3)
+
+    def test_hot_steps_take_steam_and_the_dissolved_rides_on(self):
+        plan = RecoveredPlan(name="r", steps=LINE.steps)
+        inlet = replace(NOTHING, solids_t_h=2.0, parts=tuple(2.0 * x for x in stream(**PARTS).flows))
+        acts = plan.act(inlet)
+        self.assertEqual([(s.to_c, s.cons_pct) for s in acts.warmth.stages], [(50.0, 30.0), (65.0, 15.0), (50.0, 10.0)])
+        self.assertEqual(acts.warmth.stages[0].keeps, 1.0)  # no loop water between the disperger and the peroxide
+        self.assertLess(acts.warmth.stages[1].keeps, 0.1)
+        loops = acts.worked[1]
+        self.assertEqual(loops.model, "recovered.water")
+        self.assertAlmostEqual(acts.adds["COD"], 18.0 * 2.0 + 8.0 * loops.case.first_t_h)
+
+    def test_another_mix_changes_what_comes_in_the_way_the_whole_feed_would(self):
+        papers = tuple(
+            MixPart(kind=k, share=s, moisture_pct=8, ash_pct=a, unwanted_pct=2, eric_ppm=e, stickies=4000)
+            for k, s, a, e in (("a", 60, 18, 900), ("b", 40, 12, 300))
+        )
+        plan = RecoveredPlan(name="r", steps=LINE.steps, papers=papers, stickies=4000, unwanted_pct=2)
+        feed = plan.loads(2.0 * stream(**PARTS).flows)
+        inlet = replace(NOTHING, solids_t_h=2.0, parts=tuple(feed.tolist()))
+        new, comes = plan.remixed(inlet, {"a": 20, "b": 80})
+        direct = new.loads(2.0 * stream(**PARTS).flows)
+        self.assertAlmostEqual(comes.parts[INDEX["INK"]], direct[INDEX["INK"]], places=9)
+        self.assertAlmostEqual(comes.parts[INDEX["FL"]], direct[INDEX["FL"]], delta=2e-3)
+        self.assertAlmostEqual(sum(comes.parts), sum(inlet.parts), places=9)
+        self.assertLess(new.case(comes).eric_ppm, plan.case(inlet).eric_ppm)

@@ -11,6 +11,7 @@ import tests.profile  # noqa: F401
 from core.practice.cook import DriftCase, LiquorCase, WetCase, drift, weak_liquor, wet_feed
 from core.practice.mechanical import LoadCase, load
 from core.practice.table import ROWS
+from core.quantity import quantities
 from core.register import find
 from desk.kit.templatetags.vat import formula, midline
 from desk.lab.actions import Entry, record_sample
@@ -207,3 +208,11 @@ class WaterByHand(TestCase):
         self.as_("cv")
         self.assertEqual(self.put().status_code, 403)
         self.assertEqual(self.client.post("/stock/meter/no.row/put/", self.WELLS).status_code, 403)
+
+
+@tag("core")
+class Expected(SimpleTestCase):
+    def test_every_row_with_a_model_says_what_is_expected(self):
+        for key, row in ROWS.items():
+            if row.model:
+                self.assertIn("expected", quantities(find(row.model).result_class), key)

@@ -196,3 +196,44 @@ class LoadedMix(Desk):
         make.forget()
         self.assertEqual(make.state(5).loaded, {})
         self.assertLess(make.state(5).line.facts("R.float")["stickies_mm2_kg"], 1.05 * was)
+
+
+class Upsets(Desk):
+    """The outbreak's page: what tests say, the lots that were loaded, where their pulp is; another mix on the line's page."""
+
+    def setUp(self):
+        self.as_("mr")
+
+    def test_quiet_it_says_so_and_a_dirty_lot_is_named_with_where_it_went(self):
+        page = self.client.get("/recovered/outbreak/?hours=72")
+        self.assertContains(page, "Leave it")
+        self.assertAlmostEqual(sum(x.share_pct for x in page.context["loads"]), 100.0)
+        lot = page.context["loads"][1].lot
+        self.client.post(f"/recovered/yard/{lot.number}/keep/", {"what": "tested", "stickies": str(4 * lot.tests["stickies"])})
+        page = self.client.get("/recovered/outbreak/?hours=72")
+        self.assertEqual((page.context["loads"][0].lot.number, page.context["chosen"].suspect), (lot.number, True))
+        self.assertContains(page, f"Set {lot.number} aside")
+        self.assertLessEqual(page.context["mine"], page.context["made"])
+        ledger = sum(t for _, t in page.context["reached"])
+        self.assertLessEqual(ledger, page.context["mine"] + 1e-9)
+        ink = self.client.get("/recovered/outbreak/?kind=ink&hours=8")
+        self.assertContains(ink, "Ink upset")
+        self.assertContains(self.client.get("/recovered/outbreak/?kind=none&hours=-1&lot=x"), "Sticky outbreak")
+
+    def test_another_mix_on_the_page_brings_its_own_ink_and_may_be_put_in_force(self):
+        base = self.client.get("/recovered/").context
+        page = self.client.get("/recovered/", {"share_ledger": "40", "share_trim": "60", "eric": "767", "mixwas": "68.3,31.7"})
+        self.assertTrue(page.context["turned"])
+        self.assertLess(page.context["worked"].case.eric_ppm, base["worked"].case.eric_ppm - 50)
+        self.assertIn("share.ledger=40", page.context["put"])
+        typed = {"share_ledger": "40", "share_trim": "60", "eric": "500", "mixwas": "40,60"}
+        self.assertEqual(self.client.get("/recovered/", typed).context["worked"].case.eric_ppm, 500)
+        self.assertContains(self.client.get("/recovered/?share_ledger=0&share_trim=0"), "there is no mix")
+
+    def test_rows_of_ash_loop_and_rope(self):
+        for row, asked, told in (
+            ("R4", {"ash_pct": "7.5", "high": "6.5"}, "Foam"),
+            ("R6", {"ph": "7.2"}, "pH of the loop 7.2 to 7.5"),
+            ("R7", {"turns": "stuck, or the rotor is braked"}, "lock out, then cut"),
+        ):
+            self.assertContains(self.client.get(f"/moves/row/{row}/", asked), told)
