@@ -112,12 +112,16 @@ class CascadePlan:
         return replace(self, stages=tuple(stages), temp_c=values.get(WARM, self.temp_c))
 
     def upsets(self) -> tuple[Upset, ...]:
-        """Cleaners shut, a stage half plugged, thicker stock to the first."""
+        """Cleaners shut, a drop that falls as with more of them open, a stage half plugged, thicker stock to the first."""
         told = []
         for i, s in enumerate(self.stages, start=1):
             if s.cones_open > 2:
                 few, what = (2.0, "cleaners") if s.cones else (1.0, "baskets")
                 told.append(Upset(name=f"{few:g} {what} of stage {i} shut", settings={f"cones_open.{i}": s.cones_open - few}))
+            if s.cones and s.cones_open >= 2:
+                more = float(max(1, round(0.4 * s.cones_open)))
+                low = Upset(name=f"the drop of stage {i} falls by half", settings={f"cones_open.{i}": s.cones_open + more})
+                told.append(low)
             half = max(1.0, 0.5 * s.rv_pct)
             told.append(Upset(name=f"rejects of stage {i} half plugged", settings={f"rv_pct.{i}": half}))
         thick = min(6.0, 1.3 * self.stages[0].feed_pct)

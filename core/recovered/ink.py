@@ -107,6 +107,16 @@ def fresh(a0: float) -> Ink:
     return Ink(free=(a, b, c, d), attached=a0)
 
 
+def on_fibre_through(case: InkCase, points: int = 24) -> tuple[tuple[float, float], ...]:
+    """Ink on the fibre, % of all, by the minute of the rotor to the case's minutes and energy: loosened, driven back."""
+    told = []
+    for i in range(points + 1):
+        minutes, kwh_t = case.minutes * i / points, case.kwh_t * i / points
+        ink = pulped(fresh(case.a0), kwh_t=kwh_t, minutes=minutes, pct=case.pct, ph=case.ph, e_a=case.e_a, k_r=case.k_r)
+        told.append((minutes, 100.0 * ink.on_fibre / ink.total))
+    return tuple(told)
+
+
 def _cost(case: InkCase, kwh_t: float, minutes: float) -> float:
     done = pulped(fresh(case.a0), kwh_t=kwh_t, minutes=minutes, pct=case.pct, ph=case.ph, e_a=case.e_a, k_r=case.k_r)
     return PRICE_KWH * kwh_t + PRICE_INK * done.on_fibre + PRICE_FINES * broken(kwh_t)

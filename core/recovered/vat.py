@@ -31,6 +31,7 @@ class Vat:
     chest_pct: float = same(NextCase, "chest_pct", default=4.5)
     low_pct: float = same(NextCase, "low_pct", default=20.0)
     high_pct: float = same(NextCase, "high_pct", default=90.0)
+    soak_min: float = quantity("Soak before the rotor", "min", possible=(0, 600), valid=(0, 60), decimals=0, default=0.0)
     minutes: float = same(NextCase, "minutes", default=40.0)
     second: bool = flag("A second person reads every label", default=True)
 

@@ -2,7 +2,8 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
+from typing import NamedTuple
 
 from django.db.models import Q
 
@@ -88,21 +89,32 @@ def _days(state, at) -> float:
     return (state.now - at).total_seconds() / 86400.0
 
 
-def _book(state) -> tuple[dict[str, list[Record]], dict[str, list[tuple[Record, dict]]]]:
+class Kept(NamedTuple):
+    """A record of a lot or a batch, as far as the book reads it."""
+
+    at: datetime
+    pk: int
+    status: str
+    data: dict
+
+
+def _book(state) -> tuple[dict[str, list[Kept]], dict[str, list[tuple[Kept, dict]]]]:
     """Entries by lot, and what batches took by lot, both in the order of time."""
     since = state.now - timedelta(days=BOOK_DAYS)
     kept = Record.objects.current().filter(kind=Kind.EVENT, at__gte=since, at__lte=state.now)
-    entries: dict[str, list[Record]] = {}
-    for r in kept.filter(subject__startswith=BALES).order_by("at", "id"):
-        entries.setdefault(r.subject.removeprefix(BALES), []).append(r)
-    taken: dict[str, list[tuple[Record, dict]]] = {}
-    for r in kept.filter(subject__startswith=BATCHES, status="batch").order_by("at", "id"):
-        for row in r.data.get("lots", ()):
-            taken.setdefault(row["lot"], []).append((r, row))
+    entries: dict[str, list[Kept]] = {}
+    named = ("subject", "at", "pk", "status", "data")
+    for subject, *row in kept.filter(subject__startswith=BALES).order_by("at", "id").values_list(*named):
+        entries.setdefault(subject.removeprefix(BALES), []).append(Kept(*row))
+    taken: dict[str, list[tuple[Kept, dict]]] = {}
+    for _, *row in kept.filter(subject__startswith=BATCHES, status="batch").order_by("at", "id").values_list(*named):
+        batch = Kept(*row)
+        for load in batch.data.get("lots", ()):
+            taken.setdefault(load["lot"], []).append((batch, load))
     return entries, taken
 
 
-def _entries(state, kept: Iterable[Record], taken: Iterable[tuple[Record, dict]]) -> list[Entry]:
+def _entries(state, kept: Iterable[Kept], taken: Iterable[tuple[Kept, dict]]) -> list[Entry]:
     told = [
         (
             r.at,
@@ -123,7 +135,7 @@ def _entries(state, kept: Iterable[Record], taken: Iterable[tuple[Record, dict]]
     return [e for _, _, e in sorted(told, key=lambda x: x[:2])]
 
 
-def _lot(state, number: str, kept: list[Record], taken: list[tuple[Record, dict]]) -> LotNow | None:
+def _lot(state, number: str, kept: list[Kept], taken: list[tuple[Kept, dict]]) -> LotNow | None:
     """A lot as it stands; None where its kind is none of the set-up's, or no receipt stands behind it."""
     kind = state.mill.bales.get(kept[0].data.get("kind", "")) if kept else None
     if kind is None or not any(r.status == "received" for r in kept):
@@ -260,7 +272,7 @@ def _kept(state, number: str, what: str, says: str, data: dict, by, now, correct
     entries, taken = _book(state)
     kept = [r for r in entries.get(number, []) if corrects is None or r.pk != corrects.pk]
     at = corrects.at if corrects else now
-    trial = Record(kind=Kind.EVENT, at=at, status=what, data=data, pk=corrects.pk if corrects else 2**62)
+    trial = Kept(at, corrects.pk if corrects else 2**62, what, data)
     try:
         _lot(state, number, sorted([*kept, trial], key=lambda r: (r.at, r.pk)), taken.get(number, []))
     except ImpossibleInput as refusal:

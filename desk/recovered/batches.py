@@ -53,24 +53,23 @@ class Batch:
 
 def batches(vat: str) -> list[Batch]:
     """The newest batches of a vat, those that no later record corrects."""
-    rows = list(
-        Record.objects.current()
-        .filter(kind=Kind.EVENT, subject=f"{BATCHES}{vat}", status="batch")
-        .order_by("-at", "-id")[:LAST]
-    )
-    return [_batch(r) for r in rows]
+    rows = Record.objects.current().filter(kind=Kind.EVENT, subject=f"{BATCHES}{vat}", status="batch")
+    return _batches(list(rows.order_by("-at", "-id")[:LAST]))
 
 
-def _batch(record: Record) -> Batch:
-    subject = f"{BATCHES}{record.data['number']}"
-    told = {r.status: r for r in Record.objects.current().filter(kind=Kind.EVENT, subject=subject).order_by("id")}
-    return Batch(record, told.get(READ), told.get(DUMPED))
+def _batches(records: list[Record]) -> list[Batch]:
+    """Batches with what was kept about each, in one question to the record."""
+    subjects = [f"{BATCHES}{r.data['number']}" for r in records]
+    told: dict[tuple[str, str], Record] = {}
+    for r in Record.objects.current().filter(kind=Kind.EVENT, subject__in=subjects).order_by("id"):
+        told[r.subject, r.status] = r
+    return [Batch(r, told.get((s, READ)), told.get((s, DUMPED))) for r, s in zip(records, subjects, strict=True)]
 
 
 def batch(number: str) -> Batch | None:
     """A batch by its number, as it stands."""
     row = Record.objects.current().filter(kind=Kind.EVENT, status="batch", data__number=number).order_by("-id").first()
-    return _batch(row) if row else None
+    return _batches([row])[0] if row else None
 
 
 def _plan_of(state, vat: Vat) -> RecoveredPlan | None:
@@ -78,17 +77,18 @@ def _plan_of(state, vat: Vat) -> RecoveredPlan | None:
     return plan if isinstance(plan, RecoveredPlan) and plan.papers else None
 
 
-def chest_now(state, vat: Vat) -> tuple[float, str]:
+def chest_now(state, vat: Vat, kept: list[Batch] | None = None) -> tuple[float, str]:
     """The level of the dump chest, %, and where it comes from: as it was kept with the newest batch, what was drawn since taken
     off and what was dumped put in; half full where nothing was kept today."""
-    last = Record.objects.current().filter(kind=Kind.EVENT, subject=f"{BATCHES}{vat.key}", status="batch", at__lte=state.now)
-    newest = last.order_by("-at", "-id").first() if vat.key else None
-    if newest is None or "chest_pct" not in newest.data or state.now - newest.at > LOADS_BACK:
+    kept = batches(vat.key) if kept is None else kept
+    last = next((b for b in kept if b.record.at <= state.now), None)
+    if last is None or "chest_pct" not in last.record.data or state.now - last.record.at > LOADS_BACK:
         return 50.0, "default"
+    newest = last.record
     hours = (state.now - newest.at).total_seconds() / 3600.0
     full = chest_t(vat.chest_m3, vat.chest_pct, vat.temp_c)
     draw = fed_to(state, vat.unit) if vat.unit else state.running.gives.get(vat.source, 0.0)
-    dumped = newest.data["od_t"] if _batch(newest).dumped else 0.0
+    dumped = newest.data["od_t"] if last.dumped else 0.0
     level = newest.data["chest_pct"] + 100.0 * (dumped - draw * hours) / full
     return min(100.0, max(0.0, level)), f"from batch {newest.data['number']}"
 

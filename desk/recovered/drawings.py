@@ -208,8 +208,9 @@ def vat_picture(
 CURVE_LEFT, CURVE_RIGHT, CURVE_TOP, CURVE_FOOT = 40.0, 632.0, 436.0, 546.0
 
 
-def defiber_picture(f0_pct: float, to_pct: float, minutes: float) -> dict:
-    """Flakes over the minutes since the rotor started, on a log axis: the limit, when it is met, and when it is too much."""
+def defiber_picture(f0_pct: float, to_pct: float, minutes: float, ink: tuple[tuple[float, float], ...] = ()) -> dict:
+    """Flakes over the minutes since the rotor started, on a log axis: the limit, when it is met, and when it is too much; the
+    ink on the fibre on an axis of its own, from nothing to its share at first."""
     last = 1.8 * minutes
     low, high = min(0.5 * to_pct, 1.0), max(f0_pct, 2.0 * to_pct)
 
@@ -221,7 +222,21 @@ def defiber_picture(f0_pct: float, to_pct: float, minutes: float) -> dict:
 
     end = min(last, minutes * math.log(f0_pct / low) / math.log(f0_pct / to_pct))  # a straight line on a log axis
     at_end = f0_pct * (to_pct / f0_pct) ** (end / minutes)
+    most = max((pct for _, pct in ink), default=0.0)
+
+    def on_fibre(pct: float) -> float:
+        return CURVE_FOOT - (CURVE_FOOT - CURVE_TOP) * pct / most
+
     return {
+        "ink": polyline((x(t), on_fibre(v)) for t, v in ink) if ink else "",
+        "ink_end": {
+            "x": n(x(ink[-1][0]) + 5),
+            "y": n(on_fibre(ink[-1][1]) - 5),
+            "text": f"ink on the fibre {figure(ink[-1][1], 0)} %",
+        }
+        if ink
+        else None,
+        "ink_first": {"x": n(CURVE_RIGHT + 4), "y": n(CURVE_TOP + 4), "text": f"{figure(most, 0)} %"} if ink else None,
         "d": f"M{n(x(0.0))} {n(y(f0_pct))}L{n(x(end))} {n(y(max(low, at_end)))}",
         "band": {"y": n(y(to_pct)), "h": n(CURVE_FOOT - y(to_pct))},
         "ready": {"x": n(x(minutes)), "text": f"ready, {figure(minutes, 0)} min"},

@@ -17,9 +17,11 @@ from core import calc
 from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
 from core.practice.recovered import INNER_PCT
+from core.recovered.ink import InkCase, on_fibre_through
 from core.recovered.pulper import (
     FURNISH,
     DefiberCase,
+    DefiberFound,
     Load,
     LoadedCase,
     NextCase,
@@ -30,6 +32,7 @@ from core.recovered.pulper import (
     off_by,
 )
 from core.recovered.pulper import bags as bags_of
+from core.recovered.unit import RecoveredPlan
 from core.recovered.vat import Vat
 from core.unit import Worked
 from desk.cases.benches import held_case
@@ -59,6 +62,7 @@ MOST_LOADS = 6
 BENCH_VAT = Vat(key="", name="Pulper", source="none", vat_m3=22, cons_pct=14, heel_m3=0.6, net_kw=145, chest_m3=120)
 ROTOR = (
     Well("net_kw", "Net power of the rotor", "kW", 145, 1, 5000),
+    Well("soak_min", "Soak before the rotor", "min", 0, 0, 600),
     Well("f0_pct", "Flakes at first", "%", 60, 1, 100),
     Well("to_pct", "Flakes wanted", "%", 2, 0.1, 50),
 )
@@ -183,18 +187,19 @@ def _bags(data) -> list[dict[str, Any]]:
     return rows
 
 
-def _read(state, vat: Vat, data, last: Batch | None):
+def _read(state, vat: Vat, data, last: Batch | None, kept: list[Batch] | None = None):
     """The whole form as typed: wells, rotor, loads, bags, the chest, and all of them."""
     lots = lots_of(state)
     opening, loads, source = _opening(state, vat, lots, last)
     wells, v = read_wells(data, opening)
-    rotor, r = read_wells(data, tuple(replace(w, start=vat.net_kw) if w.name == "net_kw" else w for w in ROTOR))
-    level, since = chest_now(state, vat)
+    own = {"net_kw": vat.net_kw, "soak_min": vat.soak_min}
+    rotor, r = read_wells(data, tuple(replace(w, start=own.get(w.name, w.start)) for w in ROTOR))
+    level, since = chest_now(state, vat, kept)
     chest, c = read_wells(data, (Well("chest_level", "Dump chest now", "%", round(level), 0, 100),))
     for well in wells:
         well["source"] = source
     for well in rotor:
-        well["source"] = "set-up" if vat.key and well["name"] == "net_kw" else "default"
+        well["source"] = "set-up" if vat.key and well["name"] in own else "default"
     chest[0]["source"] = since
     rows, bags = _loads(data, loads, lots, vat), _bags(data)
     every = [*wells, *rotor, *chest, *(w for row in (*rows, *bags) for w in row["wells"])]
@@ -238,7 +243,7 @@ def pulper(request):
     vat = vats.get(request.GET.get("vat", ""), next(iter(vats.values())))
     kept = batches(vat.key) if vat.key else []
     mends = next((b for b in kept if b.number == request.GET.get("corrects", "")), None)
-    wells, v, rotor, r, rows, bags, chest, c, every = _read(state, vat, request.GET, mends)
+    wells, v, rotor, r, rows, bags, chest, c, every = _read(state, vat, request.GET, mends, kept)
     furnish = request.GET.get("furnish", "")
     furnish = furnish if furnish in FURNISH else vat.furnish
     context = station(
@@ -332,12 +337,15 @@ def _worked(request, state, vat: Vat, v: dict, r: dict, rows: list[dict], bags: 
     except ImpossibleInput:
         card = None
     more, off = mended(case, found), off_by(case, found)
-    time = defiber(DefiberCase(furnish=furnish, od_t=max(0.01, found.od_t), temp_c=min(90.0, max(5.0, case.temp_c)), **r))
+    flakes = {k: r[k] for k in ("net_kw", "f0_pct", "to_pct")}
+    warm = min(90.0, max(5.0, case.temp_c))
+    time = defiber(DefiberCase(furnish=furnish, od_t=max(0.01, found.od_t), temp_c=warm, **flakes))
     for bag in bags:
         i, b = bag["i"], bag["values"]
         bag["dose"], bag["wanted"] = bags_of(b[f"b{i}"], b[f"bk{i}"], b[f"bd{i}"], found.od_t)
     held = held_case(request.GET.get("held", ""), find("pulper.loaded"))
-    ready = None if isinstance(time, Infeasible) else time.minutes
+    ready = None if isinstance(time, Infeasible) else r["soak_min"] + time.minutes
+    ink = () if isinstance(time, Infeasible) else _ink(state, vat, case, time)
     due, why, after = _next(state, vat, level, ready or 0.0, found.od_t)
     told = {
         "worked": Worked(model="pulper.loaded", case=case, result=found),
@@ -347,7 +355,11 @@ def _worked(request, state, vat: Vat, v: dict, r: dict, rows: list[dict], bags: 
         "mends": abs(off) > INNER_PCT,
         "time": None if isinstance(time, Infeasible) else time,
         "p": vat_picture(case, found, planned, card, more),
-        "c": None if ready is None else defiber_picture(r["f0_pct"], r["to_pct"], ready),
+        "soak": r["soak_min"],
+        "ready_min": ready,
+        "ready_at": state.now + timedelta(minutes=ready) if ready is not None else None,
+        "c": None if isinstance(time, Infeasible) else defiber_picture(r["f0_pct"], r["to_pct"], time.minutes, ink),
+        "ink": ink[-1][1] if ink else None,
         "due": due,
         "due_why": why,
         "over": after > vat.high_pct,
@@ -366,6 +378,14 @@ def _worked(request, state, vat: Vat, v: dict, r: dict, rows: list[dict], bags: 
     if more is not None:
         told["with_water"] = f"{case.water_m3 + found.more_m3:.2f}"
     return told
+
+
+def _ink(state, vat: Vat, case: LoadedCase, time: DefiberFound) -> tuple[tuple[float, float], ...]:
+    """The ink on the fibre by the minute of the rotor, % of all, until it is ready; nothing where its line is unknown."""
+    plan = state.plans.get(vat.unit)
+    if not isinstance(plan, RecoveredPlan):
+        return ()
+    return on_fibre_through(InkCase(kwh_t=time.kwh_t, minutes=time.minutes, pct=case.cons_pct, ph=plan.ph, a0=plan.a0))
 
 
 def _typed_back(request) -> str:
