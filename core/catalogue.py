@@ -49,7 +49,11 @@ import core.recovered.pulper
 import core.recovered.thicken
 import core.recovered.water
 import core.recovered.yard
+import core.refine.fit
 import core.refine.freeness
+import core.refine.load
+import core.refine.plates
+import core.refine.response
 import core.stock.basis_weight
 import core.stock.cover
 import core.stock.density

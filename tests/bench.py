@@ -524,6 +524,7 @@ def cleaning(client) -> None:
         ("Clean, least loss", "/clean/?line=K.clean&least=1", 400),
         ("Recovered, recomputed", "/recovered/?dose8=14", 60),
         ("Pulper, recomputed", "/recovered/pulper/?n1=4", 60),
+        ("Refine, set for a freeness", "/refine/?line=K.refine&want=430", 60),
     ):
         line(f"{name}, at the server", median_ms(lambda path=path: client.get(path, headers=htmx), 10), "ms", wanted)
 

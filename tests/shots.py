@@ -19,9 +19,7 @@ VIEWS = {
     "run-card": ("/schedule/card/?order=H-0413", "mr", 1280, 800, "day"),
     "stock": ("/stock/", "jd", 1280, 800, "day"),
     "lot": ("/deliver/lots/BM-26318-A01-2/", "mr", 1280, 800, "day"),
-    "drift": ("/drift/", "mr", 1280, 800, "day"),
     "handover": ("/log/handover/", "mr", 1280, 800, "day"),
-    "trend": ("/trend/meter.S.chest/", "jd", 1280, 800, "day"),
     "chips": ("/chips/", "mr", 1280, 800, "day"),
     "cook": ("/cook/?solve=time", "mr", 1280, 800, "day"),
     "cook-live": ("/cook/records/1148/", "mr", 1280, 800, "day"),
@@ -33,6 +31,7 @@ VIEWS = {
     "moves": ("/moves/?group=bleach", "mr", 1280, 800, "day"),
     "clean": ("/clean/?line=K.clean&open1=5", "mr", 1280, 800, "day"),
     "recovered": ("/recovered/", "mr", 1280, 800, "day"),
+    "refine": ("/refine/?line=K.refine&want=430", "mr", 1280, 800, "day"),
     "pulper": ("/recovered/pulper/?n1=4", "jd", 1280, 800, "night"),
 }
 FLAGS = [

@@ -9,6 +9,7 @@ from core.cook.acid import SulphitePlan
 from core.cook.unit import CookPlan
 from core.mechanical.unit import RefinePlan
 from core.recovered.unit import RecoveredPlan
+from core.refine.unit import RefinerPlan
 from core.wash.unit import OxygenPlan, WashPlan
 
 KINDS: Final[Mapping[str, type]] = {
@@ -20,4 +21,5 @@ KINDS: Final[Mapping[str, type]] = {
     "bleach": BleachPlan,
     "cascade": CascadePlan,
     "recovered": RecoveredPlan,
+    "refiner": RefinerPlan,
 }

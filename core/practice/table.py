@@ -5,6 +5,7 @@ import core.practice.clean
 import core.practice.cook
 import core.practice.mechanical
 import core.practice.recovered
+import core.practice.refine
 import core.practice.wash  # noqa: F401
 from core.practice.row import ROWS, Practice, Proposal
 

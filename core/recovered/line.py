@@ -181,6 +181,11 @@ class LineFound:
         """Solids taken by all steps, t/h oven-dry, of so much that is fed."""
         return fed_t_h * (1.0 - self.after[-1].total)
 
+    def a_point_of(self, other: "LineFound") -> float | None:
+        """What a point of brightness costs between two lines, a tonne made; None where they are as bright."""
+        points = self.iso_pct - other.iso_pct
+        return (self.cost - other.cost) / points if abs(points) > 0.05 else None
+
     def dearer_by(self, other: "LineFound") -> float:
         """What a tonne made costs more than another line's."""
         return self.cost - other.cost

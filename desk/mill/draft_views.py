@@ -59,6 +59,7 @@ KIND_NAMES = {
     "oxygen": "delignifies with oxygen",
     "bleach": "bleaches",
     "cascade": "screens or cleans, in stages",
+    "refiner": "refines at low consistency",
     "recovered": "makes recovered paper into stock, step by step",
 }
 

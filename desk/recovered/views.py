@@ -364,6 +364,7 @@ def _worked(request, state, plan, key: str, case: LineCase, fed: float, upto: in
         "other": other,
         "other_name": "grey" if upto == len(case.steps) else "white",
         "saves": found.dearer_by(other),
+        "a_point": found.a_point_of(other),
         "fed": fed,
         "sludge_t_h": found.sludge_t_h(fed),
         "other_sludge_t_h": other.sludge_t_h(fed),

@@ -12,9 +12,6 @@ from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, colour_of, draw_small
 
 WILL_DO = {
-    "recovered": "Pulper cards, detrashing, flotation and washing of recovered paper, bale mixes and broke.",
-    "clean": "Screens and cleaners in cascades with their balances, losses and rejects.",
-    "refine": "Net energy, edge load, freeness to target, and strength against drainage.",
     "blend": "Recipe or least cost, property forecast of the mix, filler and additives.",
 }
 

@@ -28,6 +28,7 @@ EVERY_PAGE = [
     "/deliver/lots/",
     "/deliver/claim/",
     "/clean/?line=K.clean",
+    "/refine/?line=S.refine&want=330",
     "/recovered/yard/",
     "/recovered/pulper/?n1=4",
     "/recovered/outbreak/?hours=72",

@@ -13,6 +13,7 @@ from core.cook.unit import CookPlan
 from core.errors import ImpossibleInput
 from core.mill.reading import read_mill
 from core.mill.run import Running, solve_mill
+from core.refine.unit import RefinerPlan
 from core.register import find
 from core.unit import NOTHING, Inlet
 from desk.shift.demo import DOCUMENT
@@ -27,7 +28,10 @@ def scaled(inlet: Inlet, by: float) -> Inlet:
 
 
 def twice_as_large(plan):
-    """A unit that takes twice as much: of a cascade twice as many cleaners and screens, else the same."""
+    """A unit that takes twice as much: twice as many cleaners and screens, refiners twice the size, else the same."""
+    if isinstance(plan, RefinerPlan):
+        sized = ("cel_km", "no_load_kw", "motor_kw", "gross_kw")
+        return replace(plan, refiners=tuple(replace(r, **{f: 2 * getattr(r, f) for f in sized}) for r in plan.refiners))
     if not isinstance(plan, CascadePlan):
         return plan
     return replace(plan, stages=tuple(replace(s, cones_open=2 * s.cones_open) for s in plan.stages))

@@ -28,6 +28,7 @@ from core.line.steady import Solution, solve
 from core.mill.mill import default_feeds
 from core.mill.reading import read_mill
 from core.mill.run import Running, solve_mill
+from core.refine.unit import RefinerPlan
 from core.soda import bound_sodium
 from core.stock import dilution, flow, shape
 from core.stock.cover import CoverCase, Piece, cover, forecast
@@ -291,6 +292,10 @@ class ActingLine(SimpleTestCase):
                             self.assertTrue(
                                 b.dirt_out_ppm > a.dirt_out_ppm or b.pump_kw > a.pump_kw or b.least_margin < a.least_margin
                             )
+                        elif isinstance(plan, RefinerPlan):  # below it too: freer pulp for less power
+                            a, b = (x.acts[key] for x in (self.base, line))
+                            self.assertGreater(b.csf_ml, a.csf_ml)
+                            self.assertLess(b.duties["power_mw"], a.duties["power_mw"])
                         elif key.startswith(f"{end}.") and "feed" not in upset.name:
                             self.assertLess(now[end], was[end])
                         elif not key.startswith(f"{end}."):

@@ -48,7 +48,10 @@ class LineCases(TestCase):
         self.assertLessEqual({"cook", "wash", "bleach", "deliver"}, set(stations))
         self.assertEqual(
             stations,
-            sorted(stations, key=["chips", "cook", "wash", "bleach", "recovered", "clean", "stock", "blend", "deliver"].index),
+            sorted(
+                stations,
+                key=["chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "stock", "blend", "deliver"].index,
+            ),
         )
         self.assertIn("K.larch_blow.kappa", [j.row for j in carried.judged if j.leaves])
         self.assertLess(carried.closure, 1e-9)

@@ -1,0 +1,212 @@
+"""The refining map, freeness by energy, strength by freeness, and the load of each refiner; strings for SVG."""
+
+import math
+from dataclasses import dataclass
+
+from core.refine.furnish import FURNISHES
+from core.refine.response import FreenessFound, e0_at, freeness_at, state_of, wears
+from core.refine.unit import RefinerPlan, School
+from desk.kit.svg import n, polyline, ticks
+from desk.kit.templatetags.vat import figure
+
+LEFT, RIGHT, TOP, FOOT = 40.0, 622.0, 30.0, 250.0
+SEL_LOW, SEL_HIGH = 0.15, 6.0
+CURVE = (40.0, 290.0, 306.0, 440.0)
+STRENGTH = (352.0, 602.0, 306.0, 440.0)
+
+
+def _log_y(sel: float) -> float:
+    share = (math.log(sel) - math.log(SEL_LOW)) / (math.log(SEL_HIGH) - math.log(SEL_LOW))
+    return FOOT - (FOOT - TOP) * min(1.0, max(0.0, share))
+
+
+@dataclass(frozen=True, slots=True)
+class Track:
+    """Refiners in series on the map: net energy since the fibre was unrefined where each begins and ends, and its edge load."""
+
+    name: str
+    furnish: str
+    entry: float
+    steps: tuple[tuple[str, float, float], ...]  # name, energy put in, edge load
+
+
+def track(plan: RefinerPlan, found: FreenessFound, passes, name: str = "") -> Track:
+    """A plan as it stands on the map."""
+    f = FURNISHES[plan.furnish]
+    first = passes[0].sel if passes else f.sel
+    entry = found.u_in * e0_at(f, first) * found.factor * wears(plan.wear) * plan.e0_factor
+    steps = tuple((r.name, p.kwh_t, p.sel) for r, p in zip(plan.refiners, passes, strict=True))
+    return Track(name, plan.furnish, entry, steps)
+
+
+def map_picture(
+    plan: RefinerPlan, found: FreenessFound, passes, want: float, band: tuple[float, float] | None, others: list[Track]
+) -> dict:
+    """Net energy since the fibre was unrefined against edge load: usual regions, the refiners as one line, the contours of the
+    freeness wanted and of its band; the mill's other lines beside, smaller."""
+    f, own = FURNISHES[plan.furnish], track(plan, found, passes)
+    csf0 = max(f.csf0, want + 1.0)
+    by = found.factor * wears(plan.wear) * plan.e0_factor
+    ends = [t.entry + sum(step[1] for step in t.steps) for t in (own, *others)]
+    far = max([FURNISHES[t.furnish].usual_kwh_t[1] * 1.02 for t in (own, *others)] + [end + 20.0 for end in ends])
+
+    def x(kwh: float) -> float:
+        return LEFT + (RIGHT - LEFT) * min(far, max(0.0, kwh)) / far
+
+    def drawn(t: Track) -> list[dict]:
+        at = t.entry
+        points = [{"x": n(x(at)), "y": n(_log_y(t.steps[0][2] if t.steps else f.sel)), "text": ""}]
+        for name, kwh, sel in t.steps:
+            at += kwh
+            points.append({"x": n(x(at)), "y": n(_log_y(sel)), "text": name})
+        return points
+
+    points = drawn(own)
+    regions = []
+    for furnish in dict.fromkeys([plan.furnish, *(t.furnish for t in others)]):
+        g = FURNISHES[furnish]
+        low, high = g.usual_sel
+        regions.append(
+            {
+                "x": n(x(g.usual_kwh_t[0])),
+                "w": n(x(g.usual_kwh_t[1]) - x(g.usual_kwh_t[0])),
+                "y": n(_log_y(high)),
+                "h": n(_log_y(low) - _log_y(high)),
+                "own": furnish == plan.furnish,
+                "text": furnish,
+                "tx": n(min(RIGHT - 4.0, x(g.usual_kwh_t[1]) + 6.0)),
+                "ty": n(_log_y(low) - 4.0 - 13.0 * sum(r["right"] == g.usual_kwh_t[1] for r in regions)),
+                "anchor": "start" if x(g.usual_kwh_t[1]) < RIGHT - 110.0 else "end",
+                "right": g.usual_kwh_t[1],
+            }
+        )
+
+    def contour(csf: float) -> str:
+        if not f.csf_inf < csf < csf0:
+            return ""
+        u = state_of(csf, csf0, f.csf_inf, f.n)
+        sels = [SEL_LOW * (SEL_HIGH / SEL_LOW) ** (i / 40) for i in range(41)]
+        return polyline((x(u * e0_at(f, s) * by), _log_y(s)) for s in sels if u * e0_at(f, s) * by <= far)
+
+    return {
+        "regions": regions,
+        "others": [
+            {"name": t.name, "path": polyline((float(p["x"]), float(p["y"])) for p in at), "end": at[-1]}
+            for t in others
+            for at in (drawn(t),)
+        ],
+        "points": points,
+        "path": polyline((float(p["x"]), float(p["y"])) for p in points),
+        "want": contour(want),
+        "band": [c for c in map(contour, band or ()) if c],
+        "want_x": n(min(RIGHT - 90.0, x(state_of(want, csf0, f.csf_inf, f.n) * e0_at(f, 4.6) * by) + 6.0))
+        if want > f.csf_inf
+        else "",
+        "x": [{"x": n(x(v)), "text": f"{v:g}"} for v in ticks(0.0, far)],
+        "y": [{"y": n(_log_y(v)), "text": f"{v:g}"} for v in (0.2, 0.5, 1.0, 2.0, 5.0)],
+        "in": {"x": points[0]["x"], "y": points[0]["y"]},
+    }
+
+
+def curve_picture(plan: RefinerPlan, found: FreenessFound, passes, want: float, csf_in: float, lab: float | None) -> dict:
+    """Freeness after the net energy that is put in here, at today's edge load; now, the laboratory's, and what is wanted."""
+    f = FURNISHES[plan.furnish]
+    csf0 = max(f.csf0, csf_in)
+    total = sum(p.kwh_t for p in passes)
+    sel = sum(p.sel * p.kwh_t for p in passes) / total if total > 0.0 else (passes[0].sel if passes else f.sel)
+    unit = e0_at(f, max(SEL_LOW, sel)) * found.factor * wears(plan.wear) * plan.e0_factor
+    left, right, top, foot = CURVE
+    needed = (state_of(want, csf0, f.csf_inf, f.n) - found.u_in) * unit if f.csf_inf < want < csf_in else None
+    far = max(20.0, 1.8 * total, 1.2 * (needed or 0.0))
+    ends = [csf_in, freeness_at(found.u_in + far / unit, csf0, f.csf_inf, f.n), want, lab or want]
+    high, low = max(ends) + 10.0, min(ends) - 10.0
+
+    def x(kwh: float) -> float:
+        return left + (right - left) * min(far, max(0.0, kwh)) / far
+
+    def y(csf: float) -> float:
+        return foot - (foot - top) * (csf - low) / (high - low)
+
+    steps = [far * i / 30 for i in range(31)]
+    return {
+        "d": polyline((x(e), y(freeness_at(found.u_in + e / unit, csf0, f.csf_inf, f.n))) for e in steps),
+        "now": {"x": n(x(total)), "y": n(y(found.csf_ml)), "text": figure(found.csf_ml, 0)},
+        "lab": {"x": n(x(total)), "y": n(y(lab))} if lab is not None else None,
+        "want": {"x": n(x(needed)), "y": n(y(want)), "text": figure(needed, 1)}
+        if needed is not None and needed > 0.0
+        else None,
+        "want_y": n(y(want)),
+        "left": n(left),
+        "right": n(right),
+        "foot": n(foot),
+        "x": [{"x": n(x(v)), "text": f"{v:g}"} for v in ticks(0.0, far, most=4)],
+        "y": [{"y": n(y(v)), "text": f"{v:g}"} for v in ticks(low, high, most=4)],
+    }
+
+
+def strength_picture(
+    curves: tuple[tuple[str, tuple[School, ...]], ...], now: tuple[float, float], want: float, band: tuple[float, float] | None
+) -> dict | None:
+    """Tensile against freeness at today's edge load and, dashed, at the gentle and the hard end of what is usual: strength is
+    bought with drainage, and the schools pay differently. `now`: freeness and tensile as set."""
+    told = [s for _, curve in curves for s in curve]
+    if len(told) < 2:
+        return None
+    left, right, top, foot = STRENGTH
+    low, high = min(s.tensile for s in told), max(s.tensile for s in told)
+    pad = max(0.5, 0.08 * (high - low))
+    low, high = low - pad, high + pad
+    least, most = min(s.csf_ml for s in told), max(s.csf_ml for s in told)
+
+    def x(csf: float) -> float:
+        return left + (right - left) * (min(most, max(least, csf)) - least) / (most - least)
+
+    def y(v: float) -> float:
+        return foot - (foot - top) * (min(high, max(low, v)) - low) / (high - low)
+
+    drawn = [
+        {"text": text, "d": polyline((x(s.csf_ml), y(s.tensile)) for s in curve), "y": n(y(curve[-1].tensile))}
+        for text, curve in curves
+        if len(curve) > 1
+    ]
+    return {
+        "curves": drawn,
+        "now": {"x": n(x(now[0])), "y": n(y(now[1])), "text": figure(now[1], 1)},
+        "band": {"x": n(x(band[0])), "w": n(x(band[1]) - x(band[0]))} if band else None,
+        "want_x": n(x(want)),
+        "left": n(left),
+        "foot": n(foot),
+        "top": n(top),
+        "height": n(foot - top),
+        "right": n(right),
+        "x": [{"x": n(x(v)), "text": f"{v:g}"} for v in ticks(least, most, most=4)],
+        "y": [{"y": n(y(v)), "text": f"{v:g}"} for v in ticks(low, high, most=4)],
+    }
+
+
+LOADS_TOP, BAR_LEFT, BAR_WIDE, BAR_PITCH = 494.0, 96.0, 300.0, 30.0
+
+
+def loads_picture(plan: RefinerPlan, then: RefinerPlan | None) -> dict:
+    """Gross power of each refiner: no-load pale, net dark, the pen's after the move; of its motor where that is told."""
+    most = max([r.motor_kw or 1.2 * r.gross_kw for r in plan.refiners] + [1.0])
+    rows = []
+    for i, r in enumerate(plan.refiners):
+        y = LOADS_TOP + BAR_PITCH * i
+        idle = min(r.gross_kw, r.no_load_kw)
+        after = then.refiners[i].gross_kw if then else None
+        rows.append(
+            {
+                "name": r.name,
+                "y": n(y),
+                "text_y": n(y + 12),
+                "idle": n(BAR_WIDE * idle / most),
+                "net_x": n(BAR_LEFT + BAR_WIDE * idle / most),
+                "net": n(BAR_WIDE * max(0.0, r.gross_kw - idle) / most),
+                "pen": n(BAR_LEFT + BAR_WIDE * after / most) if after is not None else "",
+                "told": f"{figure(r.gross_kw, 0)}{f' to {figure(after, 0)}' if after is not None else ''} kW"
+                + (f" of {figure(r.motor_kw, 0)}" if r.motor_kw else ""),
+                "words_x": n(BAR_LEFT + BAR_WIDE + 12),
+            }
+        )
+    return {"rows": rows, "x": n(BAR_LEFT), "height": n(LOADS_TOP + BAR_PITCH * len(rows) + 8)}

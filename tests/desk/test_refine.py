@@ -1,0 +1,54 @@
+"""Refine on the desk: the refiners as the line runs them, power for a freeness put in force and felt, refusals, the rows."""
+
+from tests import make
+from tests.desk.test_bleach import Desk
+
+
+class RefinePage(Desk):
+    def setUp(self):
+        self.as_("mr")
+
+    def test_it_opens_as_the_line_runs(self):
+        state = make.state(0)
+        for key in ("K.refine", "S.refine", "R.refine"):
+            page = self.client.get("/refine/", {"line": key})
+            self.assertEqual(page.context["worked"].result, state.line.acts[key].worked[0].result, key)
+            self.assertNotIn("put", page.context)
+        self.assertContains(self.client.get("/refine/"), "Laboratory 4")
+        self.assertContains(self.client.get("/refine/"), "models")
+
+    def test_the_power_for_a_freeness_is_put_in_force_and_felt_at_the_blend(self):
+        page = self.client.get("/refine/?line=K.refine&want=430")
+        self.assertContains(page, "Solved for 430 mL")
+        self.assertIn("gross_kw.1=", page.context["put_then"])
+        there = page.context["then"]
+        was = make.state(0).solution.enters("K.tower").quality.csf_ml
+        asked = {f"gross_kw.{i}": f"{r.gross_kw:.1f}" for i, r in enumerate(there.refiners, start=1)}
+        given = {"unit": "K.refine", **asked, "why": "wetter for the card", "seen": "0", "back": "/refine/"}
+        self.assertEqual(self.client.post("/mill/put/", given).status_code, 302)
+        make.forget()
+        self.addCleanup(make.forget)
+        now = make.state(5).solution.enters("K.tower").quality.csf_ml
+        self.assertAlmostEqual(now, 430, delta=1.0)
+        self.assertGreater(was - now, 20.0)
+        self.assertContains(self.client.get("/refine/?line=K.refine"), "in force since")
+
+    def test_one_refiner_alone_cuts_and_the_case_is_offered(self):
+        page = self.client.get("/refine/?line=K.refine&gross1=62&gross2=400")
+        self.assertContains(page, "K1 idles")
+        self.assertTrue(any("outside 1.5 to 3.5" in m for m in page.context["minds"]))
+        self.assertIn("gross_kw.2=400", page.context["put"])
+
+    def test_what_cannot_be_is_said_at_its_well_and_kept(self):
+        page = self.client.get("/refine/?line=K.refine&gross2=500&rpm1=x")
+        self.assertContains(page, "K2, gross power is 500 kW; it must be 0 to 400 kW")
+        self.assertContains(page, 'value="x"')
+        self.assertContains(self.client.get("/refine/?line=K.refine&want=600"), "refining only lowers it")
+        self.assertContains(self.client.get("/refine/?line=K.refine&want=100"), "beyond these motors and plates")
+        self.assertContains(self.client.get("/refine/?line=nowhere"), "Refiners, K1")
+
+    def test_the_rows_stand_on_the_line_s_own_slope(self):
+        self.as_("jd")
+        page = self.client.get("/moves/row/F1-K/?csf_ml=480")
+        self.assertContains(page, "Freeness is 480 mL")
+        self.assertContains(page, "kWh/t more gives")
