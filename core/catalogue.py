@@ -8,6 +8,10 @@ import core.bleach.models
 import core.bleach.plant
 import core.bleach.shade
 import core.bleach.store
+import core.blend.additives
+import core.blend.furnish
+import core.blend.least
+import core.blend.relief
 import core.chips.bagasse
 import core.chips.reconcile
 import core.chips.wood

@@ -268,6 +268,12 @@ class Parts:
         return {"type": "array", "title": self.label, "items": schema(self.of), "maxItems": self.most, **bounds}
 
 
+def _needed(of: type) -> int:
+    """How many of the first columns of a row must be told; those after them have their defaults."""
+    told = required(of)
+    return max((i for i, name in enumerate(declared(of), start=1) if name in told), default=0)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Table:
     """A list of rows, each a short list in the order of the fields of `of`; `plain` keeps the rows as tuples."""
@@ -283,12 +289,15 @@ class Table:
         if not _is_list(value, place, self.least, self.most, bad, " of rows"):
             return None
         names = list(declared(self.of))
+        needed = _needed(self.of)
         rows = []
         for i, row in enumerate(value):
-            if not isinstance(row, list) or len(row) != len(names):
-                _refused(row, at(place, i), f"a row of {len(names)}: {', '.join(names)}", bad)
+            if not isinstance(row, list) or not needed <= len(row) <= len(names):
+                how_many = f"{needed}" if needed == len(names) else f"{needed} to {len(names)}"
+                _refused(row, at(place, i), f"a row of {how_many}: {', '.join(names)}", bad)
                 continue
-            made = read(self.of, dict(zip(names, row, strict=True)), at(place, i), bad)
+            told = {name: v for j, (name, v) in enumerate(zip(names, row, strict=False)) if j < needed or v is not None}
+            made = read(self.of, told, at(place, i), bad)
             if made is not None:
                 rows.append(tuple(getattr(made, name) for name in names) if self.plain else made)
         return tuple(rows)
@@ -300,8 +309,9 @@ class Table:
         return [[item.write(getattr(row, name)) for name, item in items.items()] for row in value]
 
     def schema(self) -> Schema:
-        columns = [item.schema() for item in declared(self.of).values()]
-        row = {"type": "array", "prefixItems": columns, "minItems": len(columns), "maxItems": len(columns)}
+        columns, needed = [item.schema() for item in declared(self.of).values()], _needed(self.of)
+        columns = [c if j < needed else {"anyOf": [c, {"type": "null"}]} for j, c in enumerate(columns)]
+        row = {"type": "array", "prefixItems": columns, "minItems": needed, "maxItems": len(columns)}
         return {"type": "array", "title": self.label, "items": row, "minItems": self.least, "maxItems": self.most}
 
 
@@ -566,7 +576,7 @@ def leaves(cls: Any, data: Json, path: str = "") -> Iterator[tuple[str, Item, An
         elif isinstance(said, Table):
             for i, row in enumerate(value or ()):
                 for j, column in enumerate(declared(cast(Hashable, said.of)).values()):
-                    yield f"{place}[{i}][{j}]", column, row[j]
+                    yield f"{place}[{i}][{j}]", column, row[j] if j < len(row) else None
         elif isinstance(said, List):
             for i, each in enumerate(value or ()):
                 yield at(place, i), said.of, each

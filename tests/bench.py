@@ -524,6 +524,8 @@ def cleaning(client) -> None:
         ("Clean, least loss", "/clean/?line=K.clean&least=1", 400),
         ("Recovered, recomputed", "/recovered/?dose8=14", 60),
         ("Pulper, recomputed", "/recovered/pulper/?n1=4", 60),
+        ("Blend, recomputed", "/blend/?share0=47&share1=17", 60),
+        ("Blend, least cost", "/blend/?least=1", 160),
         ("Refine, set for a freeness", "/refine/?line=K.refine&want=430", 60),
     ):
         line(f"{name}, at the server", median_ms(lambda path=path: client.get(path, headers=htmx), 10), "ms", wanted)

@@ -69,6 +69,9 @@ class Supply(Source):
 class Additive:
     name: str = named()
     dose_kg_t: float = quantity("Dose", "kg/t", possible=(0, 500), valid=(0, 60))
+    strength_pct: float = quantity("As it is pumped", "% w/w", possible=(0, 100), above=True, decimals=1, default=100.0)
+    density: float = quantity("Density", "kg/L", possible=(0.5, 3), decimals=2, default=1.0)
+    meq_g: float = quantity("Charge", "meq/g", possible=(-20, 20), decimals=2, default=0.0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -173,6 +173,13 @@ class FurnishSource:
     transit_h: float = quantity("From made to tower", "h", possible=(0, 200), valid=(0, 24), default=0.0)
     tower: str = text("Drawn from unit", default="", names="units")
     draw: str = text("Draw to the blend", default="", names="draws")
+    price: float = quantity("Price", "a t OD", possible=(0, 100_000), decimals=0, default=0.0)
+    low_pct: float = quantity("In a furnish, at least", "%", possible=(0, 100), decimals=0, default=0.0)
+    high_pct: float = quantity("In a furnish, at most", "%", possible=(0, 100), decimals=0, default=100.0)
+    step_pct: float = quantity("One change of its share", "points", possible=(0, 100), above=True, decimals=0, default=5.0)
+    tensile: float = quantity("Tensile index", "N·m/g", possible=(0, 200), decimals=0, default=0.0, help="0: not known")
+    tear: float = quantity("Tear index", "mN·m²/g", possible=(0, 60), decimals=1, default=0.0, help="0: not known")
+    recycled_pct: float = quantity("Recycled content", "%", possible=(0, 100), decimals=0, default=0.0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -222,6 +229,9 @@ class Grade:
     shares_pct: Mapping[str, float] = item(Amounts(label="Furnish, % OD", of=_least_0("Share", "%", 100.0), key="shares"))
     additives: tuple[Additive, ...] = item(Table(label="Additives, kg/t", of=Additive))
     tests: tuple[GradeTest, ...] = item(Parts(label="Card", of=GradeTest))
+    tensile_least: float = quantity("Tensile of the furnish, at least", "N·m/g", possible=(0, 200), decimals=0, default=0.0)
+    stickies_most: float = quantity("Stickies of the furnish, at most", "mm²/kg", possible=(0, 1e6), decimals=0, default=1e6)
+    recycled_least: float = quantity("Recycled content, at least", "%", possible=(0, 100), decimals=0, default=0.0)
 
     @cached_property
     def shares(self) -> Mapping[str, float]:

@@ -587,6 +587,8 @@ def typed(document: Json, section: str, key: str, values: Mapping[str, str]) -> 
         if isinstance(said, Flag) and not value and isinstance(holder, dict):
             holder.pop(last, None)
         else:
+            if isinstance(holder, list):
+                holder.extend([None] * (int(last) + 1 - len(holder)))
             holder[last] = value
     if bad:
         raise ImpossibleInput(*bad)

@@ -10,7 +10,7 @@ from functools import cache
 from importlib import import_module
 from typing import Any, NamedTuple
 
-INSTALLED = ("chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "stock", "deliver")
+INSTALLED = ("chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "stock", "blend", "deliver")
 APPS = tuple(f"desk.{name}" for name in INSTALLED)
 
 

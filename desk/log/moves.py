@@ -395,11 +395,11 @@ def _back(made: Record, *, by, now, about: Record) -> Record:
     )
 
 
-def set_shares(shares_pct: dict[str, float], *, by, now, state, about=None) -> Record:
+def set_shares(shares_pct: dict[str, float], *, by, now, state, about=None, words: str = "") -> Record:
     """Shares of the furnish as set by a person, with what each source then gives."""
     fractions = {k: v / 100.0 for k, v in shares_pct.items()}
     drawn = state.draw_of(state.mix_of(fractions)).solids_t_h
-    words = ", ".join(f"{k} {figure(v, 0 if abs(v - round(v)) < 0.05 else 1)}" for k, v in shares_pct.items() if v > 0)
+    told = ", ".join(f"{k} {figure(v, 0 if abs(v - round(v)) < 0.05 else 1)}" for k, v in shares_pct.items() if v > 0)
     data = {
         "shares_pct": shares_pct,
         "gives_t_h": {k: v * drawn for k, v in fractions.items()},
@@ -407,7 +407,14 @@ def set_shares(shares_pct: dict[str, float], *, by, now, state, about=None) -> R
         "gave_t_h": {k: v * state.draw.solids_t_h for k, v in state.shares.items()},
     }
     return write(
-        kind=Kind.SETPOINT, subject="blend.shares", by=by, now=now, says=f"Furnish set: {words} %", data=data, about=about
+        kind=Kind.SETPOINT,
+        subject="blend.shares",
+        by=by,
+        now=now,
+        says=f"Furnish set: {told} %",
+        words=words.strip()[:300],
+        data=data,
+        about=about,
     )
 
 

@@ -8,7 +8,7 @@ from django.urls import reverse
 from core import calc
 from core.catalogue import find
 from core.cook.design import design
-from core.errors import ImpossibleInput
+from core.errors import CoreError, ImpossibleInput
 from core.quantity import quantities
 from desk.cook.actions import coefficients_in_use
 from desk.deliver.actions import close_lot, open_lot, running_lot
@@ -17,8 +17,10 @@ from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.moves import set_shares
+from desk.mill import in_force
 from desk.mill.shifts import shift_of
 from desk.people.rights import refuse
+from desk.schedule.planning import refiner_set
 
 
 class Refused(Exception):
@@ -203,7 +205,8 @@ def card_data(wish, card, state) -> dict:
             "iso_pct": card.iso_pct,
             "ash_pct": card.ash_pct,
         },
-        "additives": [[a.name, a.dose_kg_t, kg] for a, kg in card.additives],
+        "additives": [[a.name, a.dose_kg_t, kg, 100.0 * kg / (a.strength_pct * a.density)] for a, kg in card.additives],
+        "refiners": _refiners(wish, card, state),
         "rows": rows,
         "levels_at": state.now.isoformat(),
         "tests": [_test(t) for t in grade.tests],
@@ -212,6 +215,30 @@ def card_data(wish, card, state) -> dict:
         "efficiency_pct": state.mill.machine.efficiency_pct,
         "width_m": state.mill.machine.width_m,
     }
+
+
+def _refiners(wish, card, state) -> list[dict]:
+    """The refiners' set points that the order wants, as they go into force at its start; none where the blend is near its
+    aim."""
+    found = refiner_set(wish, card, state)
+    if found is None or found.beyond:
+        return []
+    return [{"unit": found.unit, "name": found.name, "words": found.words, "settings": found.settings, "to_csf": found.to_csf}]
+
+
+def _put_in_force(card: Record, *, by, now, state) -> list[str]:
+    """What the card sets besides the shares, in force from its start; what the set-up no longer has is said, not kept."""
+    left_out = []
+    for told in card.data.get("refiners", ()):
+        try:
+            change = in_force.weigh(state, told["unit"], told["settings"])
+            if change.moved:
+                standing = in_force.newest(now).get(told["unit"])
+                seen = standing.pk if standing else 0
+                in_force.put(change=change, why=f"run card {card.data['number']}", by=by, now=now, seen=seen)
+        except CoreError as failure:
+            left_out.append(f"{told['name']}: {failure}")
+    return left_out
 
 
 def _test(t) -> dict:
@@ -280,5 +307,7 @@ def start_run(*, by, now, card: Record, state) -> Record:
     )
     fresh = type(state)(now)
     set_shares(d["shares_pct"], by=by, now=now, state=fresh, about=started)
+    for words in _put_in_force(card, by=by, now=now, state=type(state)(now)):
+        write(kind=Kind.EVENT, subject=card.subject, by=by, now=now, says=f"Not put in force by the card, {words}"[:380])
     open_lot(order=card.subject, grade=d["grade"], by=by, now=now, state=fresh)
     return started

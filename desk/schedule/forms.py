@@ -27,6 +27,7 @@ class OrderForm:
             k: (v if changed and k not in ("order", "sale_t", "start") else data.get(k, v)) for k, v in opening.items()
         }
         self.typed["order"] = data.get("order", opening["order"]).strip()
+        self.least = data.get("least") == "1"  # the furnish of least cost is asked for
 
     def _opening(self) -> dict[str, str]:
         g = self.grade

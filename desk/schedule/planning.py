@@ -1,13 +1,21 @@
 """From an order's form to the core's run card: the state of the mill put into supplies."""
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
+from core.blend.furnish import BlendCase, rounded
+from core.blend.least import least
 from core.deliver.draw import draw
 from core.deliver.runcard import Reliefs, RunCard, RunCase, Supply, run_card
 from core.errors import Infeasible
 from core.quantity import quantities
+from core.refine.unit import RefinerPlan, set_for
+from desk.blend.pulps import chest_results, forecast_errors, limits_of, pulps_now, source_now
 from desk.kit.templatetags.vat import clock, figure
+
+SPARE_T = 0.1  # left in every vessel: shares are told to a tenth of a percent
+NEAR_ML = 2.0  # a blend so near to its aim asks nothing of the refiners
 
 
 @dataclass(frozen=True)
@@ -56,7 +64,8 @@ def _supply(key: str, wish: Wish, state) -> Supply:
     s = state.mill.sources[key]
     vessel, level = state.mill.vessels[s.vessel], state.vessels.get(s.vessel)
     rate_in, _ = state.rates[s.vessel]
-    pulp = {name: getattr(s.source, name) for name in quantities(type(s.source))}
+    now = source_now(state, key)
+    pulp = {name: getattr(now, name) for name in quantities(type(now))}
     return Supply(
         **pulp,
         key=key,
@@ -71,6 +80,71 @@ def _supply(key: str, wish: Wish, state) -> Supply:
         raw_name=s.raw_name,
         store="bought pulp" if s.spare else "a line",
     )
+
+
+@dataclass(frozen=True)
+class RefinerSet:
+    """The refiners of one line set so that the order's blend has its freeness: what they were and would be, or why not."""
+
+    unit: str
+    name: str
+    source: str
+    to_csf: float
+    aim: float
+    words: str
+    settings: dict[str, float]
+    beyond: str = ""
+
+
+def refiner_set(wish: Wish, card: RunCard, state) -> RefinerSet | None:
+    """The blend's freeness carried by the refiners of its largest refined source; None where it is near its aim, or nothing
+    of the blend is refined."""
+    grade = state.mill.grades[wish.grade]
+    test = next((t for t in grade.tests if t.key == "freeness" and t.band.target is not None), None)
+    plans = {u.line: u for u in state.mill.units if isinstance(state.line.acting.get(u.id), RefinerPlan)}
+    refined = [r for r in card.rows if r.supply.key in plans and r.supply.share > 0.0]
+    if test is None or not refined or abs(card.csf_ml - test.band.target) < NEAR_ML:
+        return None
+    row = max(refined, key=lambda r: r.supply.share)
+    unit = plans[row.supply.key]
+    plan, inlet = state.line.acting[unit.id], state.line.inlets[unit.id]
+    share, aim = row.supply.share, test.band.target
+    wanted = row.supply.csf_ml * math.exp((math.log(aim) - math.log(card.csf_ml)) / share)
+    found = set_for(plan, inlet.csf_ml, inlet.solids_t_h, wanted)
+    told = {"unit": unit.id, "name": plan.name, "source": row.supply.name, "to_csf": wanted, "aim": aim}
+    if isinstance(found, Infeasible):
+        nearest = f"; the nearest is {figure(found.nearest, 0)} mL" if found.nearest is not None else ""
+        return RefinerSet(**told, words="", settings={}, beyond=f"{found.reason}{nearest}")
+    pairs = list(zip(plan.refiners, found.refiners, strict=True))
+    words = ", ".join(f"{a.name} {figure(a.gross_kw, 0)} to {figure(b.gross_kw, 0)} kW" for a, b in pairs)
+    return RefinerSet(
+        **told, words=words, settings={f"gross_kw.{i}": round(b.gross_kw, 1) for i, (_, b) in enumerate(pairs, 1)}
+    )
+
+
+def least_furnish(wish: Wish, card: RunCard, state) -> dict:
+    """The furnish of least cost for an order, within its grade's card and what every vessel gives through the run: its shares
+    to a tenth, what it costs and saves; or what must give."""
+    grade, draw = state.mill.grades[wish.grade], card.draw.solids_t_h
+    now = pulps_now(state, 1.0)
+    pulps = []
+    for row in card.rows:
+        s = row.supply
+        room = max(0.0, row.run.course.at(card.case.start_h) - s.low_t - SPARE_T) + s.made_t_h * card.hours
+        supply = min(100.0, 100.0 * room / (card.hours * draw))
+        pulps.append(replace(now[s.key].pulp, share_pct=100.0 * s.share, supply_pct=supply))
+    sds, _ = forecast_errors(chest_results(state))
+    found = least(BlendCase(**limits_of(grade), **sds, pulps=tuple(pulps)))
+    if isinstance(found, Infeasible):
+        return {"none": True}
+    shares = rounded(found.shares)
+    keys = [r.supply.key for r in card.rows]
+    return {
+        "cost": found.cost,
+        "saves": found.saves,
+        "words": ", ".join(f"{k} {figure(s, 1)}" for k, s in zip(keys, shares, strict=True)),
+        "put": {f"share_{k}": f"{s:g}" for k, s in zip(keys, shares, strict=True)},
+    }
 
 
 def run_hours(order: dict, state) -> float:

@@ -27,7 +27,7 @@ from desk.schedule import halts
 from desk.schedule.actions import Refused, add_order, attach_case, attach_cook, issue_card, latest_card, start_run
 from desk.schedule.drawings import cover_picture, small_courses
 from desk.schedule.forms import OrderForm
-from desk.schedule.planning import plan, relief_words, run_hours
+from desk.schedule.planning import least_furnish, plan, refiner_set, relief_words, run_hours
 
 
 @require_safe
@@ -150,6 +150,7 @@ def _opening(data, state) -> dict:
         "sale_t": f"{d['sale_t']:g}",
         "speed_m_min": f"{d['speed_m_min']:g}",
         "start": f"{start:%H:%M}",
+        "least": data.get("least", ""),
     }
 
 
@@ -173,6 +174,8 @@ def _worked(form: OrderForm, state) -> dict:
         "picture": cover_picture(card, state, wish),
         "hexes": _dry_colours(state),
         **_relieved(card, wish, state),
+        "refiners": refiner_set(wish, card, state),
+        "least": least_furnish(wish, card, state) if form.least else None,
         "short": card.first_short,
         "grade": form.grade,
         "full_rows": [r for r in card.rows if r.run.high_at_h < card.end_h and not r.supply.spare],

@@ -1,4 +1,4 @@
-"""Stations whose own bench is still to come: one calm line of what they will do, and their part of the solved line."""
+"""A station's part of the solved line: what enters and leaves each of its units, and how the whole closes."""
 
 from django.http import Http404
 from django.shortcuts import redirect, render
@@ -10,10 +10,6 @@ from desk.kit.templatetags.vat import tph
 from desk.lab.board import Board
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, colour_of, draw_small
-
-WILL_DO = {
-    "blend": "Recipe or least cost, property forecast of the mix, filler and additives.",
-}
 
 
 @require_safe
@@ -64,7 +60,6 @@ def line(request, key: str):
         "stations": STATIONS,
         "small": draw_small(state),
         "name": name,
-        "will_do": WILL_DO.get(key, ""),
         "rows": rows,
         "readings": readings,
         "passes": state.solution.passes,
