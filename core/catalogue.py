@@ -9,6 +9,7 @@ import core.bleach.plant
 import core.bleach.shade
 import core.bleach.store
 import core.blend.additives
+import core.blend.broke
 import core.blend.furnish
 import core.blend.least
 import core.blend.relief
@@ -33,6 +34,7 @@ import core.cook.sulphite
 import core.cook.thickness
 import core.cook.trust
 import core.cook.vessel
+import core.deliver.breaks
 import core.deliver.draw
 import core.deliver.release
 import core.deliver.runcard
@@ -58,6 +60,7 @@ import core.refine.freeness
 import core.refine.load
 import core.refine.plates
 import core.refine.response
+import core.stock.agitation
 import core.stock.basis_weight
 import core.stock.cover
 import core.stock.density

@@ -524,6 +524,7 @@ def cleaning(client) -> None:
         ("Clean, least loss", "/clean/?line=K.clean&least=1", 400),
         ("Recovered, recomputed", "/recovered/?dose8=14", 60),
         ("Pulper, recomputed", "/recovered/pulper/?n1=4", 60),
+        ("At the machine, recomputed", "/deliver/machine/?minutes=20", 60),
         ("Blend, recomputed", "/blend/?share0=47&share1=17", 60),
         ("Blend, least cost", "/blend/?least=1", 160),
         ("Refine, set for a freeness", "/refine/?line=K.refine&want=430", 60),

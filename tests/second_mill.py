@@ -54,10 +54,13 @@ def document() -> dict:
     d["lines"] = [line for line in d["lines"] if line["key"] in KEPT]
     d["plan"] = [row for row in d["plan"] if row["line"] in KEPT]
     rows = {row["id"] for row in d["plan"]}
+    vessels = {v["key"] for v in d["vessels"]}
     d["moves"] = [
         m
         for m in d["moves"]
-        if {*m.get("readings", {}).values(), *filter(None, [m.get("band")])} <= rows and m.get("unit", "M.tmp") in units
+        if {*m.get("readings", {}).values(), *filter(None, [m.get("band")])} <= rows
+        and m.get("unit", "M.tmp") in units
+        and m.get("vessel", "M.tower") in vessels
     ]
     d["tanks"] = [t for t in d["tanks"] if t["key"] in ("peroxide", "caustic")]
     d["piles"], d["digesters"] = [], []

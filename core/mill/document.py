@@ -382,7 +382,8 @@ class MovePlace:
     open with.
 
     `readings`: field of the row's model to row of the sampling plan, whose newest result fills it. `unit` and `stage`: what the
-    line solves there fills the wells that the row names in `Practice.solved`. `band`: the plan row whose
+    line solves there fills the wells that the row names in `Practice.solved`; of a `vessel` its content and rates, and what
+    the furnish takes of it. `band`: the plan row whose
     band fills target, inner, low, high and what is allowed; `subject` is what its moves are kept under.
     """
 
@@ -394,6 +395,7 @@ class MovePlace:
     opens: Mapping[str, float | str] = item(Amounts(label="Opens with", of=Word()), default={})
     unit: str = text("Unit it moves", default="", names="units")
     stage: int = quantity("its stage", "", possible=(0, 12), decimals=0, whole=True, default=0)
+    vessel: str = text("Vessel it keeps", default="", names="vessels")
 
     @property
     def subject(self) -> str:

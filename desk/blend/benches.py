@@ -3,12 +3,12 @@
 from desk.cases.benches import Bench
 
 _PULPS = [
-    {"name": n, "share_pct": f, "price": c, "k457": k, "s457": s, "csf_ml": csf, "ash_pct": a, "tensile": t, "high_pct": high}
-    for n, f, c, k, s, csf, a, t, high in (
-        ("softwood", 40, 720, 0.229, 28, 455, 0.3, 75, 100),
-        ("hardwood", 40, 600, 0.310, 38, 420, 0.4, 45, 100),
-        ("deinked", 10, 380, 4.80, 55, 330, 9, 38, 100),
-        ("broke", 10, 250, 0.95, 45, 350, 18, 42, 20),
+    {"share_pct": f, "price": c, "k457": k, "s457": s, "csf_ml": csf, "ash_pct": a, "tensile": t, "high_pct": high}
+    for f, c, k, s, csf, a, t, high in (
+        (40, 720, 0.229, 28, 455, 0.3, 75, 100),
+        (40, 600, 0.310, 38, 420, 0.4, 45, 100),
+        (10, 380, 4.80, 55, 330, 9, 38, 100),
+        (10, 250, 0.95, 45, 350, 18, 42, 20),
     )
 ]
 _LIMITS = {"iso_least": 80, "ash_most": 6, "tensile_least": 46, "pulps": _PULPS}
@@ -22,6 +22,25 @@ BENCHES = {
         ("mix", "What a recipe becomes", "Light, freeness, strength.", "blend.forecast", _LIMITS, "mix", ""),
         ("least", "Furnish of least cost", "Within its limits.", "blend.least", _LIMITS, "mix", ""),
         ("relief", "What must give", "Where nothing fits.", "blend.relief", {**_LIMITS, "iso_least": 92}, "mix", ""),
+        (
+            "use-up",
+            "Broke used up",
+            "Kept apart by shade, or thrown together.",
+            "blend.use_up",
+            {
+                "draw_t_h": 16.4,
+                "hours": 24,
+                "iso_least": 78.5,
+                "rest_k": 0.95,
+                "rest_s": 38,
+                "stores": [
+                    {"t": 19, "full_t": 24, "made_t_h": 2.15, "k457": 0.9, "s457": 42},
+                    {"t": 3, "full_t": 12, "made_t_h": 0.0, "k457": 6, "s457": 42, "suits": "other grades"},
+                ],
+            },
+            "mix",
+            "",
+        ),
         ("shade", "How much of a darker pulp", "For a brightness.", "blend.shade_cap", _DARK, "mix", ""),
         (
             "additive",

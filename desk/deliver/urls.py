@@ -1,11 +1,12 @@
 from django.urls import path
 
-from desk.deliver import claim, views
+from desk.deliver import claim, machine, views
 
 app_name = "deliver"
 urlpatterns = [
     path("", views.newest, name="newest"),
     path("claim/", claim.claim_page, name="claim"),
+    path("machine/", machine.machine, name="machine"),
     path("lots/", views.lot_list, name="lots"),
     path("source/<str:number>/", views.source, name="source"),
     path("lots/<str:number>/", views.lot_page, name="lot"),

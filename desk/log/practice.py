@@ -41,6 +41,8 @@ def opening(placement, state, *, newest: Mapping[str, Record]) -> Opening:
     for name, value in placement.opens.items():
         values[name], came[name] = value, "set-up"
     facts = state.line.facts(placement.unit, placement.stage) if placement.unit else {}
+    if placement.vessel:
+        facts = facts | state.vessel_facts(placement.vessel)
     plan = mill.settable.get(placement.unit)
     published = {c.field: c.default for c in plan.constants()} if plan is not None else {}
     for name, fact in practice.solved.items():

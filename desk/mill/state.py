@@ -481,6 +481,28 @@ class MillState:
             result[key] = VesselNow(v, level, reading.value, reading.at, rate_in, rate_out, case, cover_of(case))
         return dict(sorted(result.items(), key=lambda kv: kv[1].cover.hours))
 
+    def vessel_facts(self, key: str) -> dict[str, float | str]:
+        """What rows of the practice table may open with at a vessel: content, rates, and what the furnish takes of its source.
+        Nothing of a vessel without a level reading."""
+        now = self.vessels.get(key)
+        if now is None:
+            return {}
+        facts: dict[str, float | str] = {
+            "content_t": now.content_t,
+            "full_t": now.vessel.full_t,
+            "level_pct": now.level_pct,
+            "in_t_h": now.rate_in,
+            "out_t_h": now.rate_out,
+            "draw_t_h": self.draw.solids_t_h,
+            "filler_kg_min": 1000.0 * self.draw.filler_t_h / 60.0,
+        }
+        if (source := now.vessel.source) in self.mill.sources:
+            facts |= {
+                "share_pct": 100.0 * self.shares.get(source, 0.0),
+                "most_pct": self.mill.sources[source].high_pct,
+            }
+        return facts
+
     def cover_case(self, key: str, level: float) -> CoverCase | CoverStopCase:
         """A vessel's cover at the rates now; with the machine's next stop or slow run (or the end of this one) where it has
         one."""

@@ -1,6 +1,6 @@
 """Stock as a station."""
 
-from desk.kit.station import Station
+from desk.kit.station import MoveGroup, Station
 from desk.stock.benches import BENCHES
 
 STATION = Station(
@@ -9,4 +9,5 @@ STATION = Station(
     urls="desk.stock.urls",
     benches=BENCHES,
     bench="stock:bench",
+    moves=(MoveGroup("stock", "Stock", ("stock",), "stock"),),
 )

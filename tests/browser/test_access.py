@@ -27,6 +27,7 @@ EVERY_PAGE = [
     "/stock/variability/",
     "/deliver/lots/",
     "/deliver/claim/",
+    "/deliver/machine/?next_iso=81",
     "/clean/?line=K.clean",
     "/refine/?line=S.refine&want=330",
     "/blend/?least=1",

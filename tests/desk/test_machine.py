@@ -1,0 +1,51 @@
+"""At the machine, and the rows of stock, blend and delivery: they open on the mill's own state."""
+
+from tests import make
+from tests.desk.test_bleach import Desk
+
+
+class MachinePage(Desk):
+    def setUp(self):
+        self.as_("mr")
+
+    def test_it_opens_as_the_machine_runs(self):
+        state = make.state(0)
+        page = self.client.get("/deliver/machine/")
+        self.assertEqual(page.context["worked"].result, state.draw)
+        head = page.context["head"]
+        self.assertAlmostEqual(head.result.flow_l_min, head.case.stock_l_min + head.result.water_l_min)
+        tower = state.vessels["B.tower"]
+        self.assertAlmostEqual(page.context["break"].case.content_t, tower.content_t, delta=0.05)
+        self.assertAlmostEqual(page.context["break"].case.web_t_h, state.draw.web_t_h)
+        self.assertContains(page, "120 results at the chest")
+
+    def test_a_break_fills_the_broke_tower_and_a_change_makes_paper_off_its_grade(self):
+        short, long = (self.client.get("/deliver/machine/", {"minutes": m}).context["break"].result for m in ("5", "60"))
+        self.assertGreater(long.level_pct, short.level_pct)
+        self.assertGreater(long.over_t, 0.0)
+        self.assertContains(self.client.get("/deliver/machine/", {"minutes": "60"}), "more than the tower holds")
+        same, other = (self.client.get("/deliver/machine/", {"next_iso": iso}).context for iso in ("79.4", "82"))
+        self.assertNotIn("change", same)
+        self.assertGreater(other["change"].result.off_t, 1.0)
+
+    def test_what_cannot_be_is_said_at_its_well_and_kept(self):
+        page = self.client.get("/deliver/machine/", {"gsm": "x", "minutes": "-1"})
+        self.assertContains(page, "Basis weight is “x”")
+        self.assertContains(page, 'value="-1"')
+        self.assertContains(self.client.get("/deliver/machine/", {"sheet_ash": "1"}), "least")
+        self.assertContains(self.client.get("/deliver/machine/", {"allowed": "0.1"}), "at least 0.50 %")
+
+    def test_rows_open_on_vessels_and_what_the_furnish_takes(self):
+        self.as_("jd")
+        state = make.state(0)
+        page = self.client.get("/moves/", {"group": "stock"})
+        stands = {x.key for x in page.context["lines"] if x.state == "stands"}
+        self.assertEqual(stands, {"H3-S"})
+        blend = self.client.get("/moves/", {"group": "blend"})
+        self.assertEqual({x.key for x in blend.context["lines"] if x.state == "stands"}, {"N1-B"})
+        row = self.client.get("/moves/row/N1-B/")
+        self.assertContains(row, "Broke 7.0 to 9.0 %")
+        facts = state.vessel_facts("B.tower")
+        self.assertAlmostEqual(facts["share_pct"], 7.0)
+        self.assertEqual(state.vessel_facts("no.such"), {})
+        self.assertContains(self.client.get("/moves/row/D4/?seen=oil"), "divert and hold")
