@@ -76,6 +76,15 @@ def _cap(case: UseCase, k: float, s: float) -> float:
     return 0.0 if isinstance(found, Infeasible) else min(case.most_pct, found.share_pct) / 100.0
 
 
+def _lost_share(case: UseCase, suits: str, part: float) -> float:
+    """Of what one shade's stores cannot hold, the share that its other stores cannot take in either."""
+    own = [x for x in case.stores if x.suits == suits]
+    left = [(x.t + x.made_t_h * case.hours) * (1.0 - part) for x in own]
+    room = [max(x.full_t, x.t) for x in own]
+    excess = math.fsum(max(0.0, a - b) for a, b in zip(left, room, strict=True))
+    return max(0.0, math.fsum(left) - math.fsum(room)) / excess if excess > 0.0 else 0.0
+
+
 def _mean(stores: tuple[Store, ...], hours: float) -> tuple[float, float]:
     """k and s of broke thrown together, by what there is of each over the hours."""
     whole = [x.t + x.made_t_h * hours for x in stores]
@@ -126,11 +135,12 @@ def use_up(case: UseCase) -> UseFound:
     wanted = _cap(case, *_mean(own, case.hours)) * case.draw_t_h * case.hours if own else 0.0
     there = math.fsum(x.t + x.made_t_h * case.hours for x in own)
     part = min(1.0, wanted / there) if there > 0.0 else 0.0
+    lost = {suits: _lost_share(case, suits, part if suits == SUITS[0] else 0.0) for suits in SUITS}
     for x in case.stores:
         whole = x.t + x.made_t_h * case.hours
         used = part * whole if x.suits == SUITS[0] else 0.0
         left, apart_t = whole - used, apart_t + used
-        over = max(0.0, left - max(x.full_t, x.t))
+        over = lost[x.suits] * max(0.0, left - max(x.full_t, x.t))
         share = 100.0 * used / (case.draw_t_h * case.hours)
         told.append(Used(name=x.name, share_pct=share, used_t=used, left_t=left - over, over_t=over))
     whole = math.fsum(x.t + x.made_t_h * case.hours for x in case.stores)

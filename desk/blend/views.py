@@ -160,7 +160,9 @@ def _moved(case: BlendCase, keys: list[str], shares) -> dict[str, str]:
 
 def _put_way(request, keys: list[str], shares) -> str:
     told_ = {f"s{i}": f"{share:.3f}" for i, share in enumerate(shares)}
-    return f"{reverse('blend:put')}?{urlencode({**told_, 'back': request.get_full_path()})}"
+    kept = {k: v for k, v in request.GET.items() if not k.startswith("share") and k != "least"}
+    back = f"{request.path}?{urlencode(kept)}" if kept else request.path
+    return f"{reverse('blend:put')}?{urlencode({**told_, 'back': back})}"
 
 
 def _worked(request, state, case: BlendCase, keys: list[str], typed: set[str], lab: dict[str, float]) -> dict:
@@ -389,7 +391,7 @@ def put(request):
                     trouble = f"The furnish was set at {clock(newest.at)} by {newest.signed} meanwhile: {newest.says}"
                 else:
                     made = set_shares(
-                        {k: round(s, 3) for k, s in shares.items()}, by=request.user, now=request.now, state=state, words=why
+                        {k: round(s, 6) for k, s in shares.items()}, by=request.user, now=request.now, state=state, words=why
                     )
             if not trouble:
                 messages.success(request, f"{made.says}.")

@@ -383,9 +383,8 @@ def _worked(request, state, key: str, plan, standing: CascadeCase, case: Cascade
             told["least_rows"] = [
                 (i, a, s.rv_pct) for i, (a, s) in enumerate(zip(least.rv_pct, case.stages, strict=True), start=1)
             ]
-            told["put_least"] = put_address(
-                key, {f"rv_pct.{i}": f"{a:.2f}" for i, a in enumerate(least.rv_pct, start=1)}, request
-            )
+            solved = {f"rv_pct.{i}": f"{a:.2f}" for i, a in enumerate(least.rv_pct, start=1)}
+            told["put_least"] = put_address(key, solved, request, afresh=True)
     return told
 
 

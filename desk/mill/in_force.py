@@ -125,6 +125,13 @@ def _not_overtaken(unit: str, seen: int, now) -> None:
         raise ImpossibleInput(Problem("unit", told))
 
 
-def put_address(unit: str, moved: Mapping[str, str], request) -> str:
-    """Where settings of a unit that were tried on this page are put in force, and from where one comes back."""
-    return f"{reverse('mill:put')}?{urlencode({'unit': unit, **moved, 'back': request.get_full_path()})}"
+def put_address(unit: str, moved: Mapping[str, str], request, *, afresh: bool = False) -> str:
+    """Where settings of a unit that were tried on this page are put in force, and from where one comes back.
+
+    `afresh`: they were solved, not typed, and what is typed is no longer what would be in force: the page then opens anew.
+    """
+    back = request.get_full_path()
+    if afresh:
+        line = request.GET.get("line", "")
+        back = f"{request.path}?{urlencode({'line': line})}" if line else request.path
+    return f"{reverse('mill:put')}?{urlencode({'unit': unit, **moved, 'back': back})}"

@@ -387,7 +387,7 @@ def _worked(request, state, plan, key: str, case: LineCase, fed: float, upto: in
         told["beyond"] = least if isinstance(least, Infeasible) else None
         told["least"] = None if isinstance(least, Infeasible) else least
         if told["least"] and plan:
-            told["put_least"] = put_address(key, {m.setting: f"{m.after:.3f}" for m in least.moves}, request)
+            told["put_least"] = put_address(key, {m.setting: f"{m.after:.3f}" for m in least.moves}, request, afresh=True)
     return told
 
 

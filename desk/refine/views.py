@@ -334,7 +334,7 @@ def _worked(request, state, key, plan, tried: RefinerPlan, now: dict[str, float]
             result["put"] = put_address(key, moved, request)
         if there:
             asked = {f"gross_kw.{i}": f"{r.gross_kw:.1f}" for i, r in enumerate(there.refiners, start=1)}
-            result["put_then"] = put_address(key, asked, request)
+            result["put_then"] = put_address(key, asked, request, afresh=True)
     return result
 
 

@@ -31,6 +31,7 @@ EVERY_PAGE = [
     "/clean/?line=K.clean",
     "/refine/?line=S.refine&want=330",
     "/blend/?least=1",
+    "/blend/broke/",
     "/blend/put/?s0=48&s1=15&s2=10.2&s3=14.4&s4=5.2&s5=7.2",
     "/recovered/yard/",
     "/recovered/pulper/?n1=4",

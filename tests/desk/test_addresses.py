@@ -389,6 +389,7 @@ FORMS = {
         "next_iso",
     ),
     "/blend/": ("share0", "share5", "iso_least", "csf_most", "reach", "price1", "low0", "high2", "chance", "least", "held"),
+    "/blend/broke/": ("hours", "most", "iso", "saves", "suits0", "t0", "full0", "made1", "iso2"),
     "/blend/put/": ("s0", "s1", "s2", "s3", "s4", "s5", "why", "seen"),
     "/refine/": ("line", "furnish", "csf_in", "od_t_h", "cons_pct", "want", "gross1", "idle1", "cel1", "rpm1"),
     "/clean/": ("line", "count", "kind0", "open0", "rv1", "pct0", "mm1", "accept1", "pulp", "want", "least"),

@@ -88,6 +88,24 @@ class BlendPage(Desk):
         self.assertAlmostEqual(source_now(state, "W").csf_ml, 540.0)
 
 
+class BrokePage(Desk):
+    def setUp(self):
+        self.as_("mr")
+
+    def test_it_opens_on_the_tower_and_the_yard_and_a_dark_shade_makes_mixing_costly(self):
+        state = make.state(0)
+        page = self.client.get("/blend/broke/")
+        stores = page.context["worked"].case.stores
+        self.assertAlmostEqual(stores[0].t, state.vessels["B.tower"].content_t, delta=0.1)
+        self.assertEqual([s.suits for s in stores], ["this grade", "this grade", "other grades"])
+        self.assertGreater(stores[1].t + stores[2].t, 1.0)  # lots of the yard
+        dark = self.client.get("/blend/broke/", {"iso2": "8", "t2": "30", "t0": "5", "made0": "0"})
+        self.assertLess(dark.context["worked"].result.together_pct, page.context["worked"].result.together_pct)
+        self.assertLess(dark.context["worked"].result.better, -1000.0)
+        self.assertContains(dark, "Kept apart more of it")
+        self.assertContains(self.client.get("/blend/broke/", {"t0": "x"}), "Broke tower, stored is “x”")
+
+
 class OrderFurnish(Desk):
     """The run card takes the furnish and the refiners with it."""
 
