@@ -57,9 +57,11 @@ import core.recovered.water
 import core.recovered.yard
 import core.refine.fit
 import core.refine.freeness
+import core.refine.life
 import core.refine.load
 import core.refine.plates
 import core.refine.response
+import core.refine.together
 import core.stock.agitation
 import core.stock.basis_weight
 import core.stock.cover

@@ -54,6 +54,11 @@ class Refiner(Unit):
         return max(0.0, self.gross_kw - self.no_load_kw)
 
     @property
+    def edge(self) -> float:
+        """Edge that passes a second, km."""
+        return self.cel_km * self.rpm / 60.0
+
+    @property
     def sel(self) -> float:
         """Edge load, J/m."""
         return edge_load(self.net_kw, self.cel_km, self.rpm)
@@ -66,11 +71,21 @@ class RefinerPlan:
     name: str = text("Called on its page")
     furnish: str = choice("Furnish", tuple(FURNISHES))
     refiners: tuple[Refiner, ...] = item(Parts(label="Refiners", of=Refiner, key="refiners", least=1, most=6))
+    arranged: str = choice("Arranged", ("series", "parallel"), default="series")
     ph: float = same(FreenessCase, "ph", default=7.0)
     temp_c: float = same(FreenessCase, "temp_c", default=40.0)
     wear: float = same(FreenessCase, "wear", default=0.0)
     length_mm: float = same(StrengthCase, "length_mm", default=2.0)
     e0_factor: float = quantity("Energy over its default", "", possible=(0.2, 5), valid=(0.5, 2), decimals=2, default=1.0)
+
+    @property
+    def parallel(self) -> bool:
+        """Whether the pulp is shared between several refiners."""
+        return self.arranged == "parallel" and len(self.refiners) > 1
+
+    def share_t_h(self, r: Refiner, od_t_h: float) -> float:
+        """Pulp that passes a refiner, t/h: all of it in series, by its edge in parallel."""
+        return od_t_h * r.edge / sum(x.edge for x in self.refiners) if self.parallel else od_t_h
 
     @property
     def stage_count(self) -> int:
@@ -115,7 +130,11 @@ class RefinerPlan:
         )
 
     def passes(self, od_t_h: float) -> tuple[Pass, ...]:
-        """Net energy and edge load of every refiner on so much pulp, t/h. Energies are taken by this mill's own factor."""
+        """Net energy and edge load of every refiner on so much pulp, t/h. In parallel the pulp is shared by their edges, so all
+        of it takes the same energy at one edge load: a single pass."""
+        if self.parallel and od_t_h > NOTHING_T_H:
+            net, edge = sum(r.net_kw for r in self.refiners), sum(r.edge for r in self.refiners)
+            return (Pass(kwh_t=near(min(500.0, net / od_t_h)), sel=near(min(20.0, max(LEAST_SEL, net / edge)))),)
         if od_t_h <= NOTHING_T_H:
             return tuple(Pass(kwh_t=0.0, sel=max(LEAST_SEL, r.sel)) for r in self.refiners)
         return tuple(

@@ -11,6 +11,7 @@ from core.chips.unit import FeedPlan
 from core.cook.unit import CookPlan
 from core.errors import CoreError, ImpossibleInput
 from core.mechanical.unit import RefinePlan
+from core.refine.unit import RefinerPlan
 from core.wash.unit import OxygenPlan, WashPlan
 from desk.kit.bench import typed_number
 from desk.kit.templatetags.vat import figure
@@ -28,6 +29,7 @@ MINDS = {
     OxygenPlan: "Oxygen: oil-free, slow valves. Alkali burns: shield, gloves, the nearest shower known. Site procedure first.",
     BleachPlan: "ClO₂ and peroxide are set at their own panel, by the site’s procedure; ring the chemical house first.",
     RefinePlan: "Refiner plates clash when the gap or the feed is lost: load is moved slowly, by the operator at the machine.",
+    RefinerPlan: "Plates touch without stock between them: flow seen first, then load in small steps, at the machine.",
     FeedPlan: "Feeders and conveyors start without a warning to who stands in them: locked out before a hand goes near.",
 }
 

@@ -35,7 +35,8 @@ def track(plan: RefinerPlan, found: FreenessFound, passes, name: str = "") -> Tr
     f = FURNISHES[plan.furnish]
     first = passes[0].sel if passes else f.sel
     entry = found.u_in * e0_at(f, first) * found.factor * wears(plan.wear) * plan.e0_factor
-    steps = tuple((r.name, p.kwh_t, p.sel) for r, p in zip(plan.refiners, passes, strict=True))
+    names = [" + ".join(r.name for r in plan.refiners)] if plan.parallel else [r.name for r in plan.refiners]
+    steps = tuple((called, p.kwh_t, p.sel) for called, p in zip(names, passes, strict=False))
     return Track(name, plan.furnish, entry, steps)
 
 

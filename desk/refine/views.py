@@ -30,6 +30,7 @@ PRICE_KWH = 0.08
 _TWO = [{"cel_km": 20, "rpm": 600}, {"cel_km": 30, "rpm": 600}]
 _PASSES = [{"kwh_t": 50, "sel": 2.5}, {"kwh_t": 50, "sel": 1.5}]
 _ZONES = [{"rotor": 90, "stator": 90, "mm": 60}, {"rotor": 140, "stator": 140, "mm": 80}]
+_WORN = [{"h": h, "y": y} for h, y in ((0, 6.0), (150, 5.72), (300, 5.49), (450, 5.18), (600, 4.93), (750, 4.61))]
 _LOG = [
     {"kwh_t": e, "sel": s, "csf_in": i, "csf_out": o}
     for e, s, i, o in (
@@ -94,6 +95,37 @@ BENCHES = {
             "",
             {"furnish": SOFT, "length_mm": 2.2, "passes": _PASSES},
             "pulp",
+        ),
+        Bench(
+            "together",
+            "Together or apart",
+            "Long and short fibre.",
+            "refine.together",
+            "",
+            {
+                "long_pct": 40,
+                "csf_long": 650,
+                "csf_short": 520,
+                "to_csf": 430,
+                "sel_both": 1.8,
+                "sel_long": 2.5,
+                "sel_short": 0.6,
+            },
+            "pulp",
+        ),
+        Bench(
+            "life",
+            "Life of plates",
+            "Hours to a limit.",
+            "refine.life",
+            "",
+            {
+                "limit": 3.5,
+                "readings": [
+                    {"h": h, "y": y} for h, y in ((0, 6.0), (150, 5.72), (300, 5.49), (450, 5.18), (600, 4.93), (750, 4.61))
+                ],
+            },
+            "plates",
         ),
         Bench("stretch", "Stretch", "By high consistency.", "refine.stretch", "", {"kwh_t": 200}, "pulp"),
         Bench("fit", "Fitted to the log", "Freeness pairs.", "refine.fit", "", {"furnish": SOFT, "rows": _LOG}, "pulp"),
@@ -270,7 +302,7 @@ def _worked(request, state, key, plan, tried: RefinerPlan, now: dict[str, float]
             one = LoadCase(
                 gross_kw=r.gross_kw,
                 no_load_kw=r.no_load_kw,
-                od_t_h=now["od_t_h"],
+                od_t_h=tried.share_t_h(r, now["od_t_h"]),
                 cel_km=r.cel_km,
                 rpm=r.rpm,
                 cons_pct=now["cons_pct"],

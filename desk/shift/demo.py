@@ -38,6 +38,7 @@ from desk.mill.shifts import shift_of
 from desk.mill.state import MillState
 from desk.people.models import Person
 from desk.recovered.demo import build_bales, came, counted
+from desk.refine.demo import build_plates
 from desk.schedule.actions import add_order
 
 DOCUMENT = Path(__file__).resolve().parent.parent / "mill" / "data" / "vixen_weir.json"
@@ -547,6 +548,7 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     _levels(np.random.default_rng([SEED, 2]), now, days)
     _source_lots(mill, people, now)
     build_bales(mill, people, now)
+    build_plates(people, now)
     _earlier_lots(people, now, MillState)
     build_yard(people, mill, now)
     build_tanks(people, mill, now)

@@ -30,6 +30,7 @@ EVERY_PAGE = [
     "/deliver/machine/?next_iso=81",
     "/clean/?line=K.clean",
     "/refine/?line=S.refine&want=330",
+    "/refine/plates/",
     "/blend/?least=1",
     "/blend/broke/",
     "/blend/put/?s0=48&s1=15&s2=10.2&s3=14.4&s4=5.2&s5=7.2",

@@ -10,8 +10,10 @@ import tests.profile  # noqa: F401
 from core.errors import ImpossibleInput, Infeasible
 from core.refine.fit import Log, LogCase, fit
 from core.refine.furnish import FURNISHES, STRENGTHS
+from core.refine.life import LifeCase, Reading, life
 from core.refine.load import PointCase, ShareCase, Unit, set_point, share
 from core.refine.response import EnergyCase, FreenessCase, Pass, StrengthCase, energy, freeness, strength
+from core.refine.together import TogetherCase, together
 from core.refine.unit import Refiner, RefinerPlan, schools, set_for, trade_off
 from core.unit import NOTHING, Inlet
 
@@ -124,3 +126,41 @@ class Plans(SimpleTestCase):
         self.assertLess(found.left_out_ml, 0.2 * found.before_ml)
         few = fit(LogCase(furnish=SOFT, rows=tuple(rows[:4])))
         self.assertEqual((few.used, few.cautions[0].field), (0.0, "rows"))
+
+
+@tag("core")
+class TogetherOrApart(SimpleTestCase):
+    @given(st.integers(10, 90), st.floats(300, 500), st.floats(0.5, 3.5))
+    def test_both_ways_blend_to_what_is_wanted(self, share, want, sel):
+        case = TogetherCase(long_pct=share, csf_long=650, csf_short=540, to_csf=want, sel_both=sel, sel_long=2.5, sel_short=0.6)
+        found = together(case)
+        f = share / 100.0
+        self.assertAlmostEqual(min(found.apart_csf, 650) ** f * min(found.apart_csf, 540) ** (1 - f), want, places=3)
+        ends = [
+            freeness(FreenessCase(furnish=n, csf_in=c, passes=(Pass(kwh_t=found.both_kwh_t, sel=sel),))).csf_ml
+            for n, c in ((case.long_fibre, 650), (case.short_fibre, 540))
+        ]
+        self.assertAlmostEqual(ends[0] ** f * ends[1] ** (1 - f), want, places=3)
+        if sel > 0.9:
+            self.assertLess(found.both_short_left, found.apart_short_left)  # the softwood’s plates cut the short fibre
+        self.assertIsInstance(together(replace(case, to_csf=640)), Infeasible)
+
+    def test_refiners_in_parallel_share_the_pulp_by_their_edge(self):
+        beside = replace(PLAN, arranged="parallel")
+        (one,) = beside.passes(6.0)
+        net = sum(r.net_kw for r in PLAN.refiners)
+        self.assertAlmostEqual(one.kwh_t, net / 6.0, places=4)
+        self.assertAlmostEqual(sum(beside.share_t_h(r, 6.0) for r in beside.refiners), 6.0)
+        self.assertAlmostEqual(one.sel, net / sum(r.edge for r in PLAN.refiners), places=5)
+        there = set_for(beside, 560, 6.0, 450)
+        self.assertAlmostEqual(freeness(there.case(560, 6.0)).csf_ml, 450, places=2)
+        self.assertGreater(beside.act(FED).csf_ml, 0.0)
+
+    @given(st.floats(-0.01, -0.0005), st.floats(4, 9), st.integers(5, 12))
+    def test_plates_that_wear_evenly_last_to_their_line(self, slope, new, count):
+        readings = tuple(Reading(h=100.0 * i, y=new + slope * 100.0 * i) for i in range(count))
+        found = life(LifeCase(limit=0.4 * new, readings=readings))
+        self.assertAlmostEqual(found.hours, 0.6 * new / -slope, delta=1e-3 * found.hours)
+        self.assertTrue(found.low - 1e-6 * found.hours <= found.hours <= found.high + 1e-6 * found.hours)
+        self.assertIsInstance(life(LifeCase(limit=2 * new, readings=readings)), Infeasible)
+        self.assertIsInstance(life(LifeCase(limit=0.4 * new, readings=readings[:3])), Infeasible)

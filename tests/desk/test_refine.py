@@ -52,3 +52,37 @@ class RefinePage(Desk):
         page = self.client.get("/moves/row/F1-K/?csf_ml=480")
         self.assertContains(page, "Freeness is 480 mL")
         self.assertContains(page, "kWh/t more gives")
+
+
+class PlatesPage(Desk):
+    """What is kept of plates: fitted, measured, put right; their life by the trend."""
+
+    HERE = "/refine/plates/"
+
+    def keep(self, **more):
+        return self.client.post(f"{self.HERE}keep/", {"of": "S.refine.1", **more}, follow=True)
+
+    def test_the_demo_s_plates_tell_how_long_they_last(self):
+        self.as_("jd")
+        page = self.client.get(self.HERE, {"of": "K.refine.2"})
+        groove = page.context["trends"][1]["worked"].result
+        self.assertEqual(groove.trend, 1.0)
+        self.assertTrue(900.0 < groove.low < groove.hours < groove.high)
+        self.assertContains(page, "Order by the early end")
+
+    def test_they_are_kept_refused_and_put_right(self):
+        self.as_("jd")
+        self.assertContains(self.keep(what="measured", no_load_kw="27"), "No plates are fitted by the record yet")
+        self.assertContains(self.keep(what="fitted", no_load_kw="30", groove_mm="x"), "Groove depth is “x”")
+        self.assertContains(self.keep(what="fitted"), "Nothing is typed")
+        self.assertContains(
+            self.keep(what="fitted", no_load_kw="30", groove_mm="6"), "Kept. S1, new plates fitted: 30 kW, 6.00 mm"
+        )
+        self.assertContains(self.keep(what="measured", no_load_kw="72"), "72 kW")
+        wrong = self.client.get(self.HERE, {"of": "S.refine.1"}).context["book"][0]
+        right = self.keep(what="measured", no_load_kw="25", entry=str(wrong.pk))
+        self.assertContains(right, "25 kW")
+        self.assertContains(right, "Plan a change at the next stop")  # a sixth under new
+        self.assertContains(self.keep(what="measured", no_load_kw="26", entry=str(wrong.pk)), "put right already")
+        self.as_("tk")
+        self.assertEqual(self.client.get(self.HERE).status_code, 200)
