@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from core.errors import Caution, ImpossibleInput, Problem
-from core.quantity import check, figure, quantity
+from core.quantity import check, figure, quantity, rows
 from core.register import Check, model
 
 USABLE_LOW_PCT, USABLE_HIGH_PCT = 10.0, 95.0  # default
@@ -213,8 +213,82 @@ def cover_stop(case: CoverStopCase) -> Cover:
     )
 
 
-def cover_of(case: CoverCase | CoverStopCase) -> Cover:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Leg:
+    """Hours at one pair of rates."""
+
+    hours: float = quantity("For", "h", possible=(0, 10_000), decimals=2)
+    rate_in: float = quantity("In", "m³/h or t/h", possible=(0, 10_000), decimals=1)
+    rate_out: float = quantity("Out", "m³/h or t/h", possible=(0, 10_000), decimals=1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CoverPlanCase:
+    """A vessel through the machine's plan: every stop, slow run and order ahead as hours at their own rates."""
+
+    capacity: float = quantity("Capacity", "m³ or t", possible=(0, 100_000), above=True, decimals=0)
+    level_pct: float = quantity("Level", "%", possible=(0, 100), decimals=1)
+    low_pct: float = quantity("Lowest usable", "%", possible=(0, 100), decimals=0, default=USABLE_LOW_PCT)
+    high_pct: float = quantity("Highest usable", "%", possible=(0, 100), decimals=0, default=USABLE_HIGH_PCT)
+    lead_h: float = quantity("Lead of the action", "h", possible=(0, 48), decimals=2, default=0.5)
+    legs: tuple[Leg, ...] = rows("Leg", Leg, least=1, most=24)
+
+
+_LEGS = (
+    {"hours": 2, "rate_in": 120, "rate_out": 150},
+    {"hours": 3, "rate_in": 0, "rate_out": 150},
+    {"hours": 8, "rate_in": 180, "rate_out": 150},
+)
+
+
+@model(
+    "stock.cover_plan",
+    title="Hours of cover through the plan",
+    source="mass balance of a vessel, leg by leg",
+    holds_for="rates of every stop, slow run and order ahead; the last goes on; a full vessel holds its inflow back",
+    equation="content + Σ (in − out) × hours of each leg; the first limit that it meets",
+    checks=(
+        Check({"capacity": 250, "level_pct": 72, "low_pct": 0, "high_pct": 100, "legs": _LEGS}, "to_low_h", 2.8, 1e-9),
+        Check({"capacity": 250, "level_pct": 60, "legs": _LEGS[:1]}, "to_low_h", 4.16667, 1e-5),
+        Check({"capacity": 250, "level_pct": 90, "legs": _LEGS[2:]}, "to_high_h", 12.5 / 30.0, 1e-9),
+    ),
+)
+def cover_plan(case: CoverPlanCase) -> Cover:
+    """Hours until the usable limits through the plan; past a limit already is 0 h.
+
+    Raises: ImpossibleInput, also when low is not under high.
+    """
+    cautions = check(case)
+    if case.low_pct >= case.high_pct:
+        raise ImpossibleInput(
+            Problem("low_pct", f"is {case.low_pct:g} %; it must be under the high limit, {case.high_pct:g} %")
+        )
+    content = case.capacity * case.level_pct / 100.0
+    low, high = case.capacity * case.low_pct / 100.0, case.capacity * case.high_pct / 100.0
+    pieces, at = [], 0.0
+    for leg in case.legs:
+        at += leg.hours
+        pieces.append(Piece(at, leg.rate_in, leg.rate_out))
+    pieces.append(Piece(at + AFTER_STOP_H, case.legs[-1].rate_in, case.legs[-1].rate_out))
+    course = forecast(content=content, low=low, high=high, pieces=tuple(pieces), holds_at_high=True)
+    hours, now = min(course.low_at_h, course.high_at_h), case.legs[0]
+    return Cover(
+        content=content,
+        net=now.rate_in - now.rate_out,
+        to_low_h=course.low_at_h,
+        to_high_h=course.high_at_h,
+        act_by_h=max(0.0, hours - case.lead_h),
+        stop_ridden_h=max(0.0, content - low) / now.rate_out if now.rate_out > 0 else math.inf,
+        turnover_h=content / now.rate_out if now.rate_out > 0 else math.inf,
+        way="steady" if math.isinf(hours) else ("empty" if course.low_at_h <= course.high_at_h else "full"),
+        cautions=cautions,
+    )
+
+
+def cover_of(case: CoverCase | CoverStopCase | CoverPlanCase) -> Cover:
     """The cover of a vessel by the model of its case."""
+    if isinstance(case, CoverPlanCase):
+        return cover_plan(case)
     return cover_stop(case) if isinstance(case, CoverStopCase) else cover(case)
 
 

@@ -22,7 +22,7 @@ from core.mill.document import Grade, Vessel
 from core.mill.mill import Mill
 from core.mill.reading import read_mill
 from core.mill.run import Running, moisture_of, solve_mill, vessel_rates
-from core.stock.cover import Cover, CoverCase, CoverStopCase, Piece, cover_of, forecast
+from core.stock.cover import Cover, CoverCase, CoverPlanCase, CoverStopCase, Leg, Piece, cover_of, forecast
 from core.stream import SUSPENDED
 from core.unit import Kind as Acting
 from desk.instruments.store import newest
@@ -117,12 +117,14 @@ class VesselNow:
     read_at: datetime
     rate_in: float
     rate_out: float
-    case: CoverCase | CoverStopCase
+    case: CoverCase | CoverStopCase | CoverPlanCase
     cover: Cover
 
     @property
     def model(self) -> str:
         """The registered model that its cover comes from."""
+        if isinstance(self.case, CoverPlanCase):
+            return "stock.cover_plan"
         return "stock.cover_stop" if isinstance(self.case, CoverStopCase) else "stock.cover"
 
     @property
@@ -503,14 +505,16 @@ class MillState:
             }
         return facts
 
-    def cover_case(self, key: str, level: float) -> CoverCase | CoverStopCase:
+    def cover_case(self, key: str, level: float) -> CoverCase | CoverStopCase | CoverPlanCase:
         """A vessel's cover at the rates now; with the machine's next stop or slow run (or the end of this one) where it has
-        one."""
+        one, through all of them where it has more."""
         v, (now_in, now_out) = self.mill.vessels[key], self.rates[key]
         halt = self.stops[0] if self.stops and self.stops[0].start <= self.now + COVER_AHEAD else None
         card = self.next_card
         if (halt is None and card is None) or not (v.source or v.station == "deliver"):
             return CoverCase(capacity=v.full_t, level_pct=level, rate_in=now_in, rate_out=now_out, lead_h=v.lead_h)
+        if sum(s.start <= self.now + COVER_AHEAD for s in self.stops) > 1:
+            return self._through_the_plan(v, level)
         rate_in, rate_out = self.full_rates[key]
         in_then, out_then = self._scaled(key, (rate_in, rate_out), halt.rate_pct / 100.0 if halt else 1.0)
         begin = max(halt.start, self.now) if halt else self.now
@@ -536,6 +540,25 @@ class MillState:
             lead_h=v.lead_h,
             **more,
         )
+
+    def _through_the_plan(self, v: Vessel, level: float) -> CoverPlanCase:
+        """A vessel's cover through every stop and slow run ahead, and the next order."""
+        card, ahead = self.next_card, self.now + COVER_AHEAD
+        start = datetime.fromisoformat(card.data["start"]) if card is not None else ahead
+        edges = {t for s in self.stops for t in (s.start, s.end) if self.now < t < ahead} | {start}
+        times = sorted({self.now, ahead, *(t for t in edges if self.now < t < ahead)})
+        rate_in, rate_out = self.full_rates[v.key]
+        then_in, then_out = rate_in, rate_out
+        if card is not None:
+            row = next((r for r in card.data["rows"] if r["key"] == v.source), None)
+            out = card.data["solids_t_h"] if row is None else row["t_h"]
+            then_in, then_out = (rate_in, out) if v.source else (out, out)
+        legs = []
+        for a, b in zip(times, times[1:], strict=False):
+            pair = (then_in, then_out) if a >= start else (rate_in, rate_out)
+            into, out = self._scaled(v.key, pair, self.rate_at(a + (b - a) / 2))
+            legs.append(Leg(hours=(b - a).total_seconds() / 3600.0, rate_in=into, rate_out=out))
+        return CoverPlanCase(capacity=v.full_t, level_pct=level, lead_h=v.lead_h, legs=tuple(legs[:24]))
 
     @cached_property
     def next_card(self) -> Record | None:

@@ -194,6 +194,23 @@ BENCHES = {
             "chests",
         ),
         Bench(
+            "cover-plan",
+            "Hours of a chest through the plan",
+            "Several stops and orders ahead: which limit first, and when?",
+            "stock.cover_plan",
+            "",
+            {
+                "capacity": 250,
+                "level_pct": 60,
+                "legs": [
+                    {"hours": 2, "rate_in": 120, "rate_out": 150},
+                    {"hours": 1.5, "rate_in": 120, "rate_out": 0},
+                    {"hours": 8, "rate_in": 120, "rate_out": 135},
+                ],
+            },
+            "chests",
+        ),
+        Bench(
             "mixing",
             "What a chest smooths",
             "Swings, scatter and grade changes through a mixed chest.",

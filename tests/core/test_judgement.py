@@ -30,7 +30,7 @@ from core.judge.chart import Chart, cusum, ewma, individuals, moved, run_rules, 
 from core.judge.due import DueState, due
 from core.judge.move import outcome, tampering_factor
 from core.lab.replicate import Status, combine
-from core.stock.cover import CoverCase, CoverStopCase, Piece, cover, cover_stop, forecast
+from core.stock.cover import CoverCase, CoverPlanCase, CoverStopCase, Leg, Piece, cover, cover_plan, cover_stop, forecast
 
 result = st.floats(300, 500)
 several = st.lists(result, min_size=3, max_size=12)
@@ -258,6 +258,25 @@ class Cover(SimpleTestCase):
         plain = cover(case)
         if plain.hours < 5000.0:
             self.assertAlmostEqual(none.hours, plain.hours, places=6)
+
+    @given(case, st.floats(0.1, 20), st.floats(0.1, 9), st.floats(0, 60), st.floats(0, 60))
+    def test_a_plan_of_one_stop_is_the_cover_through_that_stop(self, case, starts, lasts, into, out):
+        same = {f: getattr(case, f) for f in ("capacity", "level_pct")}
+        stop = CoverStopCase(
+            **same,
+            rate_in=case.rate_in,
+            rate_out=case.rate_out,
+            starts_h=starts,
+            lasts_h=lasts,
+            in_then=into,
+            out_then=out,
+        )
+        legs = ((starts, case.rate_in, case.rate_out), (lasts, into, out), (1.0, case.rate_in, case.rate_out))
+        plan = CoverPlanCase(**same, legs=tuple(Leg(hours=h, rate_in=i, rate_out=o) for h, i, o in legs))
+        one, other = cover_stop(stop), cover_plan(plan)
+        if one.hours < 5000.0:
+            self.assertAlmostEqual(one.hours, other.hours, places=6)
+            self.assertEqual(one.way, other.way)
 
     @given(case, st.lists(st.tuples(st.floats(0.1, 5), st.floats(0, 50), st.floats(0, 50)), min_size=1, max_size=6))
     def test_a_course_keeps_its_mass_and_crosses_where_it_says(self, case, steps):

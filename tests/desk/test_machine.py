@@ -1,5 +1,8 @@
 """At the machine, and the rows of stock, blend and delivery: they open on the mill's own state."""
 
+from datetime import timedelta
+
+from desk.schedule import halts
 from tests import make
 from tests.desk.test_bleach import Desk
 
@@ -34,6 +37,22 @@ class MachinePage(Desk):
         self.assertContains(page, 'value="-1"')
         self.assertContains(self.client.get("/deliver/machine/", {"sheet_ash": "1"}), "least")
         self.assertContains(self.client.get("/deliver/machine/", {"allowed": "0.1"}), "at least 0.50 %")
+
+    def test_cover_goes_through_every_stop_that_is_planned(self):
+        state = make.state(0)
+        one = state.vessels["M.tower"]
+        self.assertEqual(one.model, "stock.cover_stop")
+        late = state.now + timedelta(hours=9)
+        halt = halts.Halt(late, late + timedelta(hours=6), "wire change", 0.0, True)
+        halts.enter(halt=halt, by=make.person("mr"), now=state.now, state=state)
+        two = make.state(1).vessels["M.tower"]
+        self.assertEqual(two.model, "stock.cover_plan")
+        self.assertEqual(len(two.case.legs), 5)  # to the felts, felts, between, wire, after it
+        self.assertLessEqual(two.cover.to_high_h, one.cover.to_high_h + 1e-6)
+        self.assertEqual([leg.rate_out for leg in two.case.legs][1], 0.0)
+        self.assertEqual([leg.rate_out for leg in two.case.legs][3], 0.0)
+        self.as_("mr")
+        self.assertContains(self.client.get("/stock/chests/"), "M tower")
 
     def test_rows_open_on_vessels_and_what_the_furnish_takes(self):
         self.as_("jd")
