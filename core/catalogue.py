@@ -68,6 +68,7 @@ import core.stock.cover
 import core.stock.density
 import core.stock.dilution
 import core.stock.flow
+import core.stock.layers
 import core.stock.loop
 import core.stock.mixing
 import core.wash.air

@@ -147,6 +147,10 @@ class Vessel:
     unit: str = text("Filled by unit", default="", names="units")
     source: str = text("Source it holds", default="", names="sources")
     shape: Shape = item(OneOf(label="Shape", of={"cylinder": Cylinder, "box": Box, "surveyed": Surveyed}))
+    mixed_pct: float = quantity(
+        "Of its content mixed", "%", possible=(0, 100), decimals=0, default=100.0, help="a tower its bottom zone; a silo 0"
+    )
+    agitator_kw: float = quantity("Agitators draw", "kW", possible=(0, 5000), decimals=0, default=0.0, help="0: not known")
     in_t_h: float | None = item(Limit(label="Brought in, t/h OD", open_at=None, possible=(0.0, 1000.0)), default=None)
 
     @property

@@ -281,6 +281,67 @@ def ash_move(case: AshCase) -> AshMove:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class SizingCase:
+    value: float = quantity("Water taken up in 60 s", "g/m²", possible=(0, 500), valid=(10, 120), decimals=0)
+    most: float = quantity("at most, by its card", "g/m²", possible=(0, 500), above=True, valid=(15, 100), decimals=0)
+    dose_kg_t: float = quantity("Size now", "kg/t", possible=(0, 50), valid=(0.3, 3), decimals=2)
+    usual_kg_t: float = quantity("usual", "kg/t", possible=(0, 50), above=True, valid=(0.3, 3), decimals=2)
+    cause: str = choice(
+        "Looked at first",
+        ("all as usual", "pH off", "temperature off", "retention down", "emulsion old"),
+        default="all as usual",
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SizingMove(Proposal):
+    before: float = figure("Size now", "kg/t", decimals=2, equation="as set")
+    after: float = figure("Size", "kg/t", decimals=2, equation="+ 5 %; 15 % over its usual at most")
+    expected: float = figure("Water taken up then", "g/m²", decimals=0, equation="toward the card")
+
+
+_SIZED: Final = {"value": 34, "most": 28, "dose_kg_t": 1.2, "usual_kg_t": 1.2}
+
+
+@model(
+    "blend.sizing_move",
+    title="N7: sizing low",
+    source="shift practice, row N7",
+    holds_for="after its cause was looked for: pH, temperature, retention, age of the emulsion; sizing ripens",
+    equation="+ 5 % of the dose; 15 % over its usual at most",
+    basis="default",
+    checks=(
+        Check(_SIZED, "after", 1.26, 1e-9),
+        Check({**_SIZED, "cause": "pH off"}, "after", 1.2),
+        Check({**_SIZED, "dose_kg_t": 1.36}, "after", 1.38, 1e-9),
+        Check({**_SIZED, "value": 27}, "after", 1.2),
+    ),
+)
+def sizing_move(case: SizingCase) -> SizingMove:
+    """A little more size, once its cause was looked for and nothing was found. Raises: ImpossibleInput."""
+    cautions = check(case)
+    most = 1.15 * case.usual_kg_t
+    low = case.value > case.most
+    found = case.cause != "all as usual"
+    after = min(1.05 * case.dose_kg_t, most) if low and not found else case.dose_kg_t
+    after = max(after, case.dose_kg_t)
+    told = f" The cause is found: {case.cause}. Mend it first; more size covers it." if found else ""
+    return SizingMove(
+        stands=after > case.dose_kg_t,
+        why=f"The sheet takes up {case.value:.0f} g/m², {case.most:.0f} at most by its card.{told}",
+        low=case.dose_kg_t,
+        high=max(most, case.dose_kg_t),
+        band_low=0.0,
+        band_high=case.most,
+        bound_by="15 % over its usual" if low and not found and after < 1.05 * case.dose_kg_t else "",
+        cautions=cautions,
+        before=case.dose_kg_t,
+        after=after,
+        expected=case.most if after > case.dose_kg_t else case.value,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class StrengthCase:
     tensile: float = quantity("Tensile forecast", "N·m/g", possible=(0, 200), decimals=1)
     least: float = quantity("at least, by its card", "N·m/g", possible=(0, 200), decimals=1)
@@ -442,6 +503,21 @@ add(
         model="blend.ash_move",
         most="10 %",
         solved={"filler": "filler_kg_min"},
+    ),
+    Practice(
+        id="N7",
+        station="blend",
+        symptom="Sizing low",
+        check_first=("pH", "temperature", "retention", "age of the emulsion"),
+        says="Size {before} to {after} kg/t",
+        unit="kg/t",
+        decimals=2,
+        reads="value",
+        dead_min=30,
+        retest_min=60,
+        caution="Sizing ripens in the sheet: an hour at least before the next step. Some emulsions last hours only.",
+        model="blend.sizing_move",
+        most="5 %, 15 % over its usual",
     ),
     Practice(
         id="N8",

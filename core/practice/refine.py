@@ -1,4 +1,4 @@
-"""Refining on shift: rows F1 to F4 of the practice table. All sizes are defaults."""
+"""Refining on shift: rows F1 to F5 of the practice table. All sizes are defaults."""
 
 from dataclasses import dataclass
 
@@ -167,6 +167,69 @@ def feed_move(case: FeedCase) -> FeedMove:
     )
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HuntCase:
+    load_pct: float = quantity("Net load swings by", "% rel.", possible=(0, 200), decimals=1)
+    cons_pct: float = quantity("Consistency before it swings by", "% rel.", possible=(0, 200), decimals=1)
+    allowed_pct: float = quantity("Load may swing by", "% rel.", possible=(0, 200), above=True, decimals=1, default=3.0)
+    ti_s: float = quantity("Reset time of the load loop now", "s", possible=(0, 10_000), above=True, valid=(5, 600), decimals=0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HuntMove(Proposal):
+    before: float = figure("Reset time now", "s", decimals=0, equation="as set")
+    after: float = figure("Reset time", "s", decimals=0, equation="1.5 times, where consistency is not the cause")
+    from_cons_pct: float = figure(
+        "Of the swing from consistency", "%", decimals=0, equation="variance: (consistency/load)², 100 at most"
+    )
+    expected: float = figure(
+        "Load swings then by", "% rel.", decimals=1, equation="what consistency leaves, or what is allowed"
+    )
+
+
+_HUNTS = {"load_pct": 8, "cons_pct": 2, "ti_s": 40}
+
+
+@model(
+    "refine.hunt_move",
+    title="F5: the load hunts",
+    source="shift practice, row F5; variances add",
+    holds_for="swings of one period; consistency mended by H1 and H2 first",
+    equation="share = (consistency swing/load swing)²; over a half: mend it; else reset time × 1.5",
+    basis="default",
+    checks=(
+        Check(_HUNTS, "after", 60.0, 1e-9),
+        Check(_HUNTS, "from_cons_pct", 6.25, 1e-9),
+        Check({**_HUNTS, "cons_pct": 7}, "after", 40.0),
+        Check({**_HUNTS, "load_pct": 2.5}, "after", 40.0),
+    ),
+)
+def hunt_move(case: HuntCase) -> HuntMove:
+    """Slow the load loop, unless its swing comes from the consistency. Raises: ImpossibleInput."""
+    cautions = check(case)
+    share = min(1.0, (case.cons_pct / case.load_pct) ** 2) if case.load_pct > 0.0 else 0.0
+    hunts, upstream = case.load_pct > case.allowed_pct, share >= 0.5
+    stands = hunts and not upstream
+    why = (
+        f"Net load swings by {case.load_pct:.1f} %, {case.allowed_pct:.1f} allowed; {100 * share:.0f} % of it from consistency."
+    )
+    if hunts and upstream:
+        why += " Mend the consistency first: rows H1 and H2."
+    return HuntMove(
+        stands=stands,
+        why=why,
+        low=case.ti_s,
+        high=2.0 * case.ti_s,
+        band_low=0.0,
+        band_high=case.allowed_pct,
+        cautions=cautions,
+        before=case.ti_s,
+        after=1.5 * case.ti_s if stands else case.ti_s,
+        from_cons_pct=100.0 * share,
+        expected=max(case.allowed_pct, case.cons_pct) if stands else case.load_pct,
+    )
+
+
 PLATES = "Never load plates at no flow or on thin stock; back out before a stop. Rattle: open, stand aside, by site procedure."
 add(
     Practice(
@@ -214,5 +277,20 @@ add(
         caution=PLATES,
         model="refine.feed_move",
         solved={"gross_kw": "gross_kw", "no_load_kw": "no_load_kw"},
+    ),
+    Practice(
+        id="F5",
+        station="refine",
+        symptom="Refiner load hunts",
+        check_first=("consistency swing before it", "gap control", "feed pump"),
+        says="Reset time of the load loop {before} to {after} s",
+        unit="s",
+        decimals=0,
+        reads="load_pct",
+        dead_min=5,
+        retest_min=30,
+        caution=PLATES + " Loops are tuned by those who may; keep what was set before.",
+        model="refine.hunt_move",
+        most="1.5 times",
     ),
 )

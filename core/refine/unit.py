@@ -47,6 +47,8 @@ class Refiner(Unit):
     name: str = named(default="refiner")
     gross_kw: float = quantity("Gross power", "kW", possible=(0, 30_000), valid=(10, 3000), decimals=0, default=0.0)
     least_gap_mm: float = quantity("Least gap", "mm", possible=(0, 5), decimals=2, default=0.0)
+    least_l_min: float = quantity("Flow, at least", "L/min", possible=(0, 100_000), decimals=0, default=0.0, help="0: not told")
+    most_l_min: float = quantity("Flow, at most", "L/min", possible=(0, 100_000), decimals=0, default=0.0, help="0: not told")
 
     @property
     def net_kw(self) -> float:
@@ -177,8 +179,25 @@ class RefinerPlan:
             csf_ml=found.csf_ml if inlet.solids_t_h > NOTHING_T_H else None,
             duties={"power_mw": sum(r.gross_kw for r in self.refiners) / 1000.0 if inlet.solids_t_h > NOTHING_T_H else 0.0},
             worked=worked,
-            cautions=self._called(found),
+            cautions=self._called(found) + self.feed_cautions(inlet.solids_t_h, inlet.cons_pct),
         )
+
+    def flow_l_min(self, r: Refiner, od_t_h: float, cons_pct: float) -> float:
+        """Stock through a refiner, L/min."""
+        return self.share_t_h(r, od_t_h) * 1e5 / 60.0 / cons_pct if cons_pct > 0.0 else 0.0
+
+    def feed_cautions(self, od_t_h: float, cons_pct: float) -> tuple[Caution, ...]:
+        """Loaded refiners whose stock is under or over what their plates are made for."""
+        told = []
+        for i, r in enumerate(self.refiners, start=1):
+            flow = self.flow_l_min(r, od_t_h, cons_pct)
+            if r.net_kw > 0.0 and flow < r.least_l_min:
+                words = f"is loaded at {flow:.0f} L/min of stock, under its {r.least_l_min:.0f}: back {r.name} out first"
+                told.append(Caution(f"{SET}.{i}", words))
+            elif 0.0 < r.most_l_min < flow:
+                words = f"gets {flow:.0f} L/min of stock, over its {r.most_l_min:.0f}: {r.name} passes it by unrefined"
+                told.append(Caution(f"{SET}.{i}", words))
+        return tuple(told)
 
     def _called(self, found: FreenessFound) -> tuple[Caution, ...]:
         """Its cautions under the settings that answer them."""

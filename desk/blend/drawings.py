@@ -203,15 +203,18 @@ def _beside(left: bool) -> dict[str, str]:
     return {"dx": "-6", "anchor": "end"} if left else {"dx": "6", "anchor": "start"}
 
 
+PIN_TOP, PIN_FOOT = 484.0, 540.0
+
+
 def added_picture(rows: list[dict]) -> dict:
-    """Additives as pins on the way of the stock, in their order."""
+    """Additives as pins on the way of the stock, in their order, each on its own height."""
     pitch = 252.0 / max(1, len(rows))
     return {
         "rows": rows,
         "pins": [
             {
                 "x": n(324.0 + pitch * i),
-                "y": n(506.0 + 20.0 * (i % 2)),
+                "y": n(PIN_TOP + (PIN_FOOT - PIN_TOP) * i / max(1, len(rows) - 1)),
                 "name": r["name"],
                 "text": r["text"],
                 **_beside(i == len(rows) - 1 > 0),

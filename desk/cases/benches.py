@@ -258,8 +258,11 @@ def bench_page(request, bench: Bench, *, address: Callable[[str], str], benches,
     return render_bench(request, "cases/bench", context)
 
 
-def bench_view(space: str, benches: dict[str, Bench], station: Callable[..., dict]):
-    """The view of a station's benches: `space` its addresses' namespace (space:bench), `station` what its pages share."""
+def bench_view(
+    space: str, benches: dict[str, Bench], station: Callable[..., dict], pictures: Mapping[str, Callable] | None = None
+):
+    """The view of a station's benches: `space` its addresses' namespace (space:bench), `station` what its pages share,
+    `pictures` those of its own."""
 
     @require_safe
     def bench(request, key: str):
@@ -271,7 +274,7 @@ def bench_view(space: str, benches: dict[str, Bench], station: Callable[..., dic
             benches[key],
             address=lambda k: reverse(f"{space}:bench", args=[k]),
             benches=benches.values(),
-            pictures={},
+            pictures=dict(pictures or {}),
             context=station(request, state),
             seg=f"{space}/seg.html",
         )

@@ -28,7 +28,7 @@ def cover_rows(state) -> list[dict]:
             if a < SCALE_PX and b > 0:
                 stops.append({"x": n(max(0.0, a)), "w": n(min(SCALE_PX, b) - max(0.0, a))})
         unit = v.vessel.unit
-        hex_colour = _hex(state, unit)
+        hex_colour = hex_of(state, unit)
         rows.append(
             {
                 "v": v,
@@ -77,7 +77,8 @@ def tank_rows(state) -> list[dict]:
     return sorted(rows, key=lambda r: r["hours"])
 
 
-def _hex(state, unit: str) -> str:
+def hex_of(state, unit: str) -> str:
+    """Colour of the pulp that a unit makes."""
     network = state.solution.network
     if unit in network.index and network.unit(unit).outlets:
         return colour_of(state.solution.leaves(unit, network.unit(unit).outlets[0].name))[0]

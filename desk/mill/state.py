@@ -514,7 +514,7 @@ class MillState:
         if (halt is None and card is None) or not (v.source or v.station == "deliver"):
             return CoverCase(capacity=v.full_t, level_pct=level, rate_in=now_in, rate_out=now_out, lead_h=v.lead_h)
         if sum(s.start <= self.now + COVER_AHEAD for s in self.stops) > 1:
-            return self._through_the_plan(v, level)
+            return self.through_the_plan(v, level)
         rate_in, rate_out = self.full_rates[key]
         in_then, out_then = self._scaled(key, (rate_in, rate_out), halt.rate_pct / 100.0 if halt else 1.0)
         begin = max(halt.start, self.now) if halt else self.now
@@ -541,7 +541,7 @@ class MillState:
             **more,
         )
 
-    def _through_the_plan(self, v: Vessel, level: float) -> CoverPlanCase:
+    def through_the_plan(self, v: Vessel, level: float) -> CoverPlanCase:
         """A vessel's cover through every stop and slow run ahead, and the next order."""
         card, ahead = self.next_card, self.now + COVER_AHEAD
         start = datetime.fromisoformat(card.data["start"]) if card is not None else ahead
@@ -560,6 +560,21 @@ class MillState:
             legs.append(Leg(hours=(b - a).total_seconds() / 3600.0, rate_in=into, rate_out=out))
         return CoverPlanCase(capacity=v.full_t, level_pct=level, lead_h=v.lead_h, legs=tuple(legs[:24]))
 
+    def pieces_since(self, v: Vessel, since: datetime) -> tuple[Piece, ...]:
+        """Into and out of a vessel from a time until now, through what was set and every stop; hours are counted from then."""
+        steps = [s for s in self.setpoints if v.source and since < s.at <= self.now]
+        edges = {t for h in self.halts for t in (h.start, h.end) if since < t < self.now}
+        times = sorted({since, self.now, *edges, *(s.at for s in steps)})
+        pieces = []
+        for start, end in zip(times, times[1:], strict=False):
+            set_then = [s for s in self.setpoints if s.at <= start]
+            into, out = self.full_rates[v.key]
+            if v.source and set_then:
+                out = set_then[-1].data["gives_t_h"].get(v.source, out)
+            into, out = self._scaled(v.key, (into, out), self.rate_at(start))
+            pieces.append(Piece((end - since).total_seconds() / 3600.0, into, out))
+        return tuple(pieces)
+
     @cached_property
     def next_card(self) -> Record | None:
         """The issued card of the next order that has not started: its shares and draw follow in every cover."""
@@ -571,18 +586,7 @@ class MillState:
 
     def _carried(self, v: Vessel, reading, rate_in: float, rate_out: float) -> float:
         """The level now: the reading, and what shares and stops since then have made of it."""
-        key, full = v.key, v.full_t
-        steps = [s for s in self.setpoints if v.source and reading.at < s.at <= self.now]
-        edges = {t for h in self.halts for t in (h.start, h.end) if reading.at < t < self.now}
-        times = sorted({reading.at, self.now, *edges, *(s.at for s in steps)})
-        pieces = []
-        for start, end in zip(times, times[1:], strict=False):
-            set_then = [s for s in self.setpoints if s.at <= start]
-            into, out = self.full_rates[key]
-            if v.source and set_then:
-                out = set_then[-1].data["gives_t_h"].get(v.source, out)
-            into, out = self._scaled(key, (into, out), self.rate_at(start))
-            pieces.append(Piece((end - reading.at).total_seconds() / 3600.0, into, out))
+        full = v.full_t
         content = full * reading.value / 100.0
-        course = forecast(content=content, low=0.0, high=full, pieces=tuple(pieces), holds_at_high=True)
+        course = forecast(content=content, low=0.0, high=full, pieces=self.pieces_since(v, reading.at), holds_at_high=True)
         return min(100.0, max(0.0, 100.0 * course.points[-1][1] / full))

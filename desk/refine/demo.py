@@ -11,6 +11,8 @@ READ = {
     "K.refine.2": ("K2", ((90.0, 6.0), (88.5, 5.78), (87.5, 5.55), (85.0, 5.31), (84.0, 5.10))),
 }
 
+GAPS = {"K.refine.1": (0.26, 0.25, 0.25, 0.24, 0.24), "K.refine.2": (0.25, 0.24, 0.22, 0.21, 0.19)}
+
 
 def build_plates(people, now) -> None:
     """New plates, then a measurement every few days, by the shift's operator."""
@@ -22,7 +24,7 @@ def build_plates(people, now) -> None:
                 subject=f"plates.{subject}",
                 by=people["jd"],
                 now=now - timedelta(hours=EVERY_H * (len(told) - 1 - i) + 4.0),
-                says=f"{name}, {words}: {kw:.0f} kW, {mm:.2f} mm",
+                says=f"{name}, {words}: {kw:.0f} kW, {mm:.2f} mm, gap {GAPS[subject][i]:.2f} mm",
                 status=status,
-                data={"no_load_kw": kw, "groove_mm": mm},
+                data={"no_load_kw": kw, "groove_mm": mm, "gap_mm": GAPS[subject][i]},
             )

@@ -109,8 +109,18 @@ def map_picture(
     }
 
 
-def curve_picture(plan: RefinerPlan, found: FreenessFound, passes, want: float, csf_in: float, lab: float | None) -> dict:
-    """Freeness after the net energy that is put in here, at today's edge load; now, the laboratory's, and what is wanted."""
+def curve_picture(
+    plan: RefinerPlan,
+    found: FreenessFound,
+    passes,
+    want: float,
+    csf_in: float,
+    lab: float | None,
+    samples: list[tuple[float, float]],
+    half: float,
+) -> dict:
+    """Freeness after the net energy that is put in here, at today's edge load, within the band of a new sample; now, the
+    laboratory's newest samples at the energy then in force (kWh/t, mL), and what is wanted."""
     f = FURNISHES[plan.furnish]
     csf0 = max(f.csf0, csf_in)
     total = sum(p.kwh_t for p in passes)
@@ -119,7 +129,8 @@ def curve_picture(plan: RefinerPlan, found: FreenessFound, passes, want: float, 
     left, right, top, foot = CURVE
     needed = (state_of(want, csf0, f.csf_inf, f.n) - found.u_in) * unit if f.csf_inf < want < csf_in else None
     far = max(20.0, 1.8 * total, 1.2 * (needed or 0.0))
-    ends = [csf_in, freeness_at(found.u_in + far / unit, csf0, f.csf_inf, f.n), want, lab or want]
+    read = [csf for _, csf in samples]
+    ends = [csf_in, freeness_at(found.u_in + far / unit, csf0, f.csf_inf, f.n), want, lab or want, *read]
     high, low = max(ends) + 10.0, min(ends) - 10.0
 
     def x(kwh: float) -> float:
@@ -128,9 +139,12 @@ def curve_picture(plan: RefinerPlan, found: FreenessFound, passes, want: float, 
     def y(csf: float) -> float:
         return foot - (foot - top) * (csf - low) / (high - low)
 
-    steps = [far * i / 30 for i in range(31)]
+    course = [(e, freeness_at(found.u_in + e / unit, csf0, f.csf_inf, f.n)) for e in (far * i / 30 for i in range(31))]
+    within = [(e, min(high, csf + half)) for e, csf in course] + [(e, max(low, csf - half)) for e, csf in reversed(course)]
     return {
-        "d": polyline((x(e), y(freeness_at(found.u_in + e / unit, csf0, f.csf_inf, f.n))) for e in steps),
+        "d": polyline((x(e), y(csf)) for e, csf in course),
+        "half": polyline((x(e), y(csf)) for e, csf in within) + "Z",
+        "dots": [{"x": n(x(e)), "y": n(y(csf))} for e, csf in samples],
         "now": {"x": n(x(total)), "y": n(y(found.csf_ml)), "text": figure(found.csf_ml, 0)},
         "lab": {"x": n(x(total)), "y": n(y(lab))} if lab is not None else None,
         "want": {"x": n(x(needed)), "y": n(y(want)), "text": figure(needed, 1)}
@@ -211,3 +225,49 @@ def loads_picture(plan: RefinerPlan, then: RefinerPlan | None) -> dict:
             }
         )
     return {"rows": rows, "x": n(BAR_LEFT), "height": n(LOADS_TOP + BAR_PITCH * len(rows) + 8)}
+
+
+SECTOR_OF, SECTOR_BOX = 16, (620.0, 250.0)
+
+
+def plate_picture(result, case, other=None) -> dict:
+    """A sector of the plate to scale, its bars at their angle; of another case its rim, dashed."""
+    half = math.pi / SECTOR_OF
+    inner, outer = case.inner_mm, case.outer_mm
+    scale = min(200.0 / (outer - inner * math.cos(half)), 220.0 / (2.0 * outer * math.sin(half)), 190.0 / (outer - inner))
+    cx, cy = 40.0 - inner * math.cos(half) * scale, SECTOR_BOX[1] / 2
+
+    def at(r: float, angle: float) -> tuple[float, float]:
+        return cx + r * scale * math.cos(angle), cy + r * scale * math.sin(angle)
+
+    def ring(r1: float, r2: float) -> str:
+        steps = [half * (2.0 * i / 16 - 1.0) for i in range(17)]
+        return polyline([at(r2, a) for a in steps] + [at(r1, a) for a in reversed(steps)]) + "Z"
+
+    pitch = case.bar_mm + case.groove_mm
+    bars, tan = [], math.tan(math.radians(case.angle_deg))
+    gap = pitch / math.cos(math.radians(case.angle_deg))
+    reach = outer * math.sin(half) + outer * tan
+    for k in range(-math.ceil(reach / gap), math.ceil(reach / gap) + 1):
+        told = []
+        for i in range(25):  # a bar, along its slope, where it lies inside the sector
+            along = inner + (outer - inner) * i / 24
+            across = k * gap + (along - inner) * tan
+            r, angle = math.hypot(along, across), math.atan2(across, along)
+            if abs(angle) <= half and inner <= r <= outer:
+                told.append(at(r, angle))
+        if len(told) > 1:
+            bars.append(polyline(told))
+    return {
+        "ring": ring(inner, outer),
+        "bars": bars,
+        "width": n(max(0.6, case.bar_mm * scale)),
+        "held": ring(other[1].inner_mm, other[1].outer_mm) if other else "",
+        "ruler": n(50.0 * scale),
+        "c": case,
+        "r": result,
+        "of": SECTOR_OF,
+    }
+
+
+PICTURES = {"plate": plate_picture}

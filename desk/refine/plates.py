@@ -25,8 +25,14 @@ from desk.people.rights import may
 
 PLATES = "plates."
 WHAT = {"fitted": "new plates fitted", "measured": "plates measured"}
-FIELDS = (("no_load_kw", "No-load, backed off on water", "kW", 1.0, 10_000.0), ("groove_mm", "Groove depth", "mm", 0.1, 30.0))
+FIELDS = (
+    ("no_load_kw", "No-load, backed off on water", "kW", 1.0, 10_000.0),
+    ("groove_mm", "Groove depth", "mm", 0.1, 30.0),
+    ("gap_mm", "Gap, running", "mm", 0.01, 5.0),
+)
 BOX = (48.0, 560.0, 30.0, 250.0)
+TRENDED = tuple(f for f in FIELDS if f[0] != "gap_mm")  # the gap is set, it does not wear
+SAID = {"gap_mm": "gap "}
 LOCKED = "Plates are changed with the refiner locked out, drained and cooled, by licensed hands; plates are heavy and sharp."
 
 
@@ -49,6 +55,12 @@ def _book(state, subject: str) -> list[Record]:
     """Entries of a refiner's plates that stand, oldest first."""
     rows = Record.objects.current().filter(kind=Kind.EVENT, subject=subject, at__lte=state.now)
     return list(rows.order_by("at", "id"))
+
+
+def newest_gap(state, unit: str, number: int) -> Record | None:
+    """The newest running gap that was kept of a refiner."""
+    book = _book(state, f"{PLATES}{unit}.{number}")
+    return next((r for r in reversed(book) if r.data.get("gap_mm")), None)
 
 
 def _since(book: list[Record]) -> list[Record]:
@@ -86,7 +98,7 @@ def plates(request):
     context |= {"book": book[::-1], "since": since[0] if since else None}
     if since:
         context["hours"] = (state.now - since[0].at).total_seconds() / 3600.0
-        context["trends"] = [t for t in (_trend(since, name, label, unit) for name, label, unit, *_ in FIELDS) if t]
+        context["trends"] = [t for t in (_trend(since, name, label, unit) for name, label, unit, *_ in TRENDED) if t]
         new, last = since[0].data.get("no_load_kw"), since[-1].data.get("no_load_kw")
         if new and last and last < (1.0 - NO_LOAD_FALL) * new:
             context["f3"] = f"{reverse('moves:table')}?group=refine"
@@ -186,7 +198,7 @@ def keep(request):
             return _back(of, what=what, trouble=told, **_typed(data))
         values[name] = value
     if not values:
-        return _back(of, what=what, trouble="Nothing is typed; no-load or groove depth is wanted.")
+        return _back(of, what=what, trouble="Nothing is typed; no-load, groove depth or gap is wanted.")
     corrects = None
     if data.get("entry"):
         own = Record.objects.current().filter(kind=Kind.EVENT, subject=chosen["subject"])
@@ -196,7 +208,9 @@ def keep(request):
     if what == "measured" and corrects is None and not _since(_book(state, chosen["subject"])):
         return _back(of, what="fitted", trouble="No plates are fitted by the record yet; keep that first.", **_typed(data))
     says = ", ".join(
-        f"{figure(values[name], 2 if unit == 'mm' else 0)} {unit}" for name, _, unit, *_ in FIELDS if name in values
+        f"{SAID.get(name, '')}{figure(values[name], 2 if unit == 'mm' else 0)} {unit}"
+        for name, _, unit, *_ in FIELDS
+        if name in values
     )
     with writing():
         made = write(

@@ -1,5 +1,6 @@
 """Refine: the refiners of a line as they run, set for a freeness, gentle beside hard, and their single questions."""
 
+import math
 from dataclasses import replace
 
 from django.shortcuts import render
@@ -19,14 +20,19 @@ from desk.log.models import Kind, Record
 from desk.mill.beside import beside
 from desk.mill.context import state_of
 from desk.mill.in_force import put_address
+from desk.mill.learning import in_force_of, in_use
+from desk.mill.models import UnitFit
 from desk.mill.ribbon import STATIONS, draw_small
-from desk.refine.drawings import Track, curve_picture, loads_picture, map_picture, strength_picture, track
+from desk.refine.drawings import PICTURES, Track, curve_picture, loads_picture, map_picture, strength_picture, track
+from desk.refine.plates import newest_gap
 
 PLATES_MIND = (
     "Never load plates at no flow or on thin stock; back out before a stop. Rattle: open, stand aside, by site procedure."
 )
 TRUSTED = ("single", "accepted")
 PRICE_KWH = 0.08
+GAP_NEAR_MM = 0.05
+SAMPLES, BAND_ML = 14, 25.0  # shown; what instruments and furnishes allow, default
 _TWO = [{"cel_km": 20, "rpm": 600}, {"cel_km": 30, "rpm": 600}]
 _PASSES = [{"kwh_t": 50, "sel": 2.5}, {"kwh_t": 50, "sel": 1.5}]
 _ZONES = [{"rotor": 90, "stator": 90, "mm": 60}, {"rotor": 140, "stator": 140, "mm": 80}]
@@ -134,7 +140,7 @@ BENCHES = {
             "Cutting edge of a plate",
             "Parallel bars.",
             "refine.plate",
-            "",
+            "plate",
             {"inner_mm": 160, "outer_mm": 300, "bar_mm": 3, "groove_mm": 4},
             "plates",
         ),
@@ -242,7 +248,7 @@ def refiners(request):
         request,
         state,
         first=wells[:4],
-        groups=[(r.name, r.least_gap_mm, wells[4 + 4 * i : 8 + 4 * i]) for i, r in enumerate(plan.refiners)],
+        groups=[(r.name, _gap(state, key, i, r), wells[4 * i : 4 * i + 4]) for i, r in enumerate(plan.refiners, start=1)],
         lines=[(k, state.solution.network.unit(k).line or p.name, p.name) for k, p in plans.items()],
         key=key,
         plan=plan,
@@ -273,6 +279,40 @@ def _levels(high: float, low: float) -> tuple[float, ...]:
     """Freenesses of the trade-off curve, from what comes to a good way under what is wanted."""
     least = max(80.0, low - 0.35 * (high - low))
     return tuple(high - (high - least) * i / 14 for i in range(1, 15)) if high > least else ()
+
+
+def _gap(state, unit: str, number: int, r: Refiner) -> dict | None:
+    """A refiner's running gap as it was kept last, against its least; None where neither is known."""
+    kept = newest_gap(state, unit, number) if unit else None
+    if kept is None and not r.least_gap_mm:
+        return None
+    mm = float(kept.data["gap_mm"]) if kept else None
+    near_it = mm is not None and r.least_gap_mm > 0.0 and mm < r.least_gap_mm + GAP_NEAR_MM
+    return {"least": r.least_gap_mm, "mm": mm, "near": near_it, "at": kept.at if kept else None}
+
+
+def _samples(state, plan: RefinerPlan, now: dict[str, float], row) -> list[tuple[float, float]]:
+    """The newest freeness samples (kWh/t, mL), each at the power then in force on the pulp that passes now."""
+    if row is None:
+        return []
+    told = Record.objects.current().filter(kind=Kind.RESULT, subject=row.id, status__in=TRUSTED, at__lte=state.now)
+    put = in_force_of(state).get(row.unit, ())
+    result = []
+    for at, value in told.order_by("-at", "-id").values_list("at", "value")[:SAMPLES]:
+        then = next((p.settings for p in reversed(put) if p.minute * 60.0 <= at.timestamp()), None)
+        by = state.plans[row.unit] if then is None else state.plans[row.unit].set_to(then)
+        result.append((sum(p.kwh_t for p in by.passes(now["od_t_h"])), value))
+    return result
+
+
+def _half(state, unit: str, row) -> tuple[float, int]:
+    """Half the band of a new sample, mL, and how many samples it is of; the default where no fit is in use."""
+    chosen = in_use(state, unit) if unit else None
+    fit = UnitFit.objects.filter(pk=chosen.data["fit"]).first() if chosen else None
+    for r in fit.told["rows"] if fit else ():
+        if row is not None and r["row"] == row.id and r["half"] and math.isfinite(r["half"]):
+            return float(r["half"]), len(r["lab"])
+    return BAND_ML, 0
 
 
 def _others(state, key: str) -> list[Track]:
@@ -321,6 +361,8 @@ def _worked(request, state, key, plan, tried: RefinerPlan, now: dict[str, float]
     mean_sel = sum(p.sel * p.kwh_t for p in case.passes) / total if total > 0.0 else f.sel
     band = (row.band.low, row.band.high) if row else None
     gross = sum(r.gross_kw for r in tried.refiners)
+    short = tried.feed_cautions(now["od_t_h"], now["cons_pct"])
+    half, own = _half(state, key, row)
     gentle, hard = told if told else (None, None)
     csfs = _levels(now["csf_in"], min(want, found.csf_ml))
     curves = tuple(
@@ -351,12 +393,18 @@ def _worked(request, state, key, plan, tried: RefinerPlan, now: dict[str, float]
         "after": strength(after) if after else None,
         "after_kwh": sum(p.kwh_t for p in there.passes(now["od_t_h"])) if there else 0.0,
         "m": map_picture(tried, found, case.passes, want, band, _others(state, key)),
-        "c": curve_picture(tried, found, case.passes, want, case.csf_in, lab.value if lab else None),
+        "c": curve_picture(
+            tried, found, case.passes, want, case.csf_in, lab.value if lab else None, _samples(state, tried, now, row), half
+        ),
+        "half": half,
+        "half_own": own,
+        "flows": [(r, tried.flow_l_min(r, now["od_t_h"], now["cons_pct"])) for r in tried.refiners],
         "s": strength_picture(curves, (found.csf_ml, strength(made).tensile), want, band) if made else None,
         "b": loads_picture(tried, there),
         "held": held_case(request.GET.get("held", ""), find("refine.freeness")),
         "hold_name": f"{plan.name}, {clock(state.now)}",
-        "minds": [c.text for c in found.cautions],
+        "minds": [c.text for c in found.cautions]
+        + [f"{tried.refiners[int(c.field.partition('.')[2]) - 1].name} {c.text}" for c in short],
     }
     if key:
         was = plan.settings()
@@ -370,4 +418,4 @@ def _worked(request, state, key, plan, tried: RefinerPlan, now: dict[str, float]
     return result
 
 
-bench = bench_view("refine", BENCHES, station)
+bench = bench_view("refine", BENCHES, station, PICTURES)

@@ -211,6 +211,24 @@ BENCHES = {
             "chests",
         ),
         Bench(
+            "layers",
+            "What lies in a tower, by age",
+            "From its levels and what was drawn: when did what leaves now come in?",
+            "stock.layers",
+            "",
+            {
+                "capacity": 30,
+                "level_pct": 60,
+                "mixed_pct": 15,
+                "steps": [
+                    {"hours": 2, "level_pct": 55, "rate_out": 7.5},
+                    {"hours": 2, "level_pct": 50, "rate_out": 7.5},
+                    {"hours": 1, "level_pct": 44, "rate_out": 7.5},
+                ],
+            },
+            "chests",
+        ),
+        Bench(
             "mixing",
             "What a chest smooths",
             "Swings, scatter and grade changes through a mixed chest.",

@@ -3,6 +3,7 @@
 import math
 from dataclasses import replace
 
+import numpy as np
 from django.test import SimpleTestCase, tag
 from hypothesis import given
 from hypothesis import strategies as st
@@ -15,7 +16,8 @@ from core.errors import ImpossibleInput
 from core.practice.row import ROWS
 from core.register import find
 from core.stock.agitation import AgeCase, age
-from core.stock.mixing import step_mixed
+from core.stock.layers import LayersCase, LevelStep, layers, mixed_through
+from core.stock.mixing import step_mixed, step_moving
 
 BREAK = BreakCase(web_t_h=16, minutes=30, made_t_h=0.9, draw_t_h=16, share_pct=7, content_t=12, full_t=24)
 STORES = (
@@ -90,7 +92,7 @@ class Broke(SimpleTestCase):
 class Rows(SimpleTestCase):
     def test_rows_of_stock_blend_and_delivery_stand_only_outside_their_band_and_within_one_move(self):
         ours = [p for p in ROWS.values() if p.station in ("stock", "blend", "deliver")]
-        self.assertEqual(len(ours), 15)
+        self.assertEqual(len(ours), 16)
         for p in ours:
             model = find(p.model)
             for check in model.checks:
@@ -103,3 +105,41 @@ class Rows(SimpleTestCase):
     def other_lever(found) -> bool:
         """A row that may answer by a second lever: refining in place of long fibre."""
         return getattr(found, "kwh_t", 0.0) > 0.0
+
+
+@tag("core")
+class Layers(SimpleTestCase):
+    levels = st.lists(st.tuples(st.floats(0.1, 4), st.floats(0, 100), st.floats(0, 30)), min_size=1, max_size=30)
+
+    @given(levels, st.floats(0, 100), st.floats(0, 100))
+    def test_what_lies_in_it_is_what_came_and_was_not_drawn(self, told, level, mixed):
+        steps = tuple(LevelStep(hours=h, level_pct=pct, rate_out=out) for h, pct, out in told)
+        found = layers(LayersCase(capacity=80, level_pct=level, mixed_pct=mixed, steps=steps))
+        self.assertAlmostEqual(sum(layer.tonnes for layer in found.layers), 0.8 * told[-1][1], places=7)
+        self.assertAlmostEqual(found.content_t, 0.8 * told[-1][1], places=7)
+        self.assertTrue(all(layer.plug_t >= 0.0 and layer.zone_t >= 0.0 for layer in found.layers))
+        self.assertLessEqual(found.leaves_h, sum(h for h, *_ in told) + 1e-9)
+        plug = [layer.newest_h for layer in found.layers if layer.plug_t > 1e-9]
+        self.assertEqual(plug, sorted(plug, reverse=True))  # first in, first out: the oldest stands lowest
+
+    @given(st.floats(20, 200), st.floats(1, 80), st.floats(1, 80), st.floats(0.02, 0.2))
+    def test_mixing_is_exact_for_any_step(self, v0, came, out, hours):
+        tracer = mixed_through(np.array([0.03 * v0, 0.97 * v0]), hours * came * np.array([0.05, 0.95]), v0, hours * out)
+        v1, c1 = step_moving(0.03, 0.05, v0, came, out, hours)
+        self.assertAlmostEqual(float(tracer.sum()), v1, places=9)
+        self.assertAlmostEqual(float(tracer[0]), c1 * v1, places=7)
+        half = mixed_through(np.array([0.03 * v0, 0.97 * v0]), hours / 2 * came * np.array([0.05, 0.95]), v0, hours / 2 * out)
+        whole = mixed_through(half, hours / 2 * came * np.array([0.05, 0.95]), float(half.sum()), hours / 2 * out)
+        np.testing.assert_allclose(whole, tracer, rtol=1e-9)
+
+    def test_a_tower_gives_its_oldest_and_a_chest_everything(self):
+        steps = tuple(LevelStep(hours=0.5, level_pct=60, rate_out=12) for _ in range(40))
+        case = LayersCase(capacity=100, level_pct=60, steps=steps)
+        tower, part, chest = (layers(replace(case, mixed_pct=m)) for m in (0, 20, 100))
+        self.assertAlmostEqual(tower.leaves_h, 5.0)
+        for found in (tower, part, chest):
+            self.assertAlmostEqual(found.leaves_h, 5.0, delta=0.1)  # mean age is content over flow, however it mixes
+        self.assertLess(tower.oldest_h - tower.newest_h, part.oldest_h - part.newest_h)
+        self.assertLess(part.oldest_h - part.newest_h, chest.oldest_h - chest.newest_h)
+        short = layers(replace(case, steps=steps[:4]))
+        self.assertIn("stands at least", short.cautions[0].text)

@@ -155,6 +155,7 @@ class Addresses(TestCase):
             "bench": "dilution",
             "number": "BM-26318-A01-2",
             "key": "cook",
+            "vessel_key": "S.tower",
             "name": "stock.flow",
             "species": "larch",
             "tag": "meter.S.chest",

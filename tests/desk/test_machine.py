@@ -2,6 +2,7 @@
 
 from datetime import timedelta
 
+from desk.instruments.models import Signal
 from desk.schedule import halts
 from tests import make
 from tests.desk.test_bleach import Desk
@@ -68,3 +69,35 @@ class MachinePage(Desk):
         self.assertAlmostEqual(facts["share_pct"], 7.0)
         self.assertEqual(state.vessel_facts("no.such"), {})
         self.assertContains(self.client.get("/moves/row/D4/?seen=oil"), "divert and hold")
+
+
+class VesselPage(Desk):
+    def setUp(self):
+        self.as_("jd")
+
+    def test_a_tower_cut_open_tells_what_leaves_it_and_when_it_came(self):
+        state = make.state(0)
+        page = self.client.get("/stock/vessel/K.tower/")
+        now, lain = state.vessels["K.tower"], page.context["lain"].result
+        self.assertAlmostEqual(lain.content_t, now.content_t, delta=0.01)
+        self.assertLess(lain.newest_h, lain.oldest_h)
+        self.assertAlmostEqual(page.context["worked"].result.hours, now.cover.hours, delta=0.05)
+        self.assertContains(page, "K last washer")
+        self.assertNotContains(page, "Larch blow")  # hours away from the tower
+        all_mixed = self.client.get("/stock/vessel/K.tower/", {"mixed": "100"}).context["lain"].result
+        self.assertGreater(all_mixed.oldest_h - all_mixed.newest_h, lain.oldest_h - lain.newest_h)
+
+    def test_what_is_typed_is_tried_and_what_cannot_be_is_told(self):
+        page = self.client.get("/stock/vessel/machine.chest/", {"out": "20", "kw": "5"})
+        self.assertEqual(page.context["worked"].case.rate_out, 20.0)
+        self.assertEqual(page.context["tried"].cover.way, "empty")
+        self.assertContains(page, "expect dead zones")
+        self.assertContains(self.client.get("/stock/vessel/machine.chest/", {"level": "120"}), "Level")
+        self.assertContains(self.client.get("/stock/vessel/machine.chest/", {"out": "x"}), "Out is “x”")
+        self.assertEqual(self.client.get("/stock/vessel/none.such/").status_code, 404)
+
+    def test_every_vessel_has_its_page_read_or_not(self):
+        for key in make.state(0).mill.vessels:
+            self.assertContains(self.client.get(f"/stock/vessel/{key}/"), "What leaves now")
+        Signal.objects.filter(tag="level.S.tower").update(last_ms=None, last_value=None)
+        self.assertContains(self.client.get("/stock/vessel/S.tower/"), "No level of it has been read")

@@ -86,3 +86,16 @@ class PlatesPage(Desk):
         self.assertContains(self.keep(what="measured", no_load_kw="26", entry=str(wrong.pk)), "put right already")
         self.as_("tk")
         self.assertEqual(self.client.get(self.HERE).status_code, 200)
+
+
+class Feed(Desk):
+    def test_stock_under_its_least_is_cautioned_and_the_gap_kept_last_stands_by_its_refiner(self):
+        self.as_("pn")
+        page = self.client.get("/refine/", {"line": "K.refine"})
+        self.assertContains(page, "2\u202f000 to 4\u202f200")
+        self.assertContains(page, "0.19")
+        thin = self.client.get("/refine/", {"line": "K.refine", "od_t_h": "3"})
+        self.assertContains(thin, "under its 2000: back K1 out first")
+        self.client.post("/refine/plates/keep/", {"of": "K.refine.1", "what": "measured", "gap_mm": "0.17"})
+        self.assertEqual(self.client.get("/refine/", {"line": "K.refine"}).context["groups"][0][1]["mm"], 0.17)
+        self.assertTrue(self.client.get("/refine/", {"line": "K.refine"}).context["groups"][0][1]["near"])
