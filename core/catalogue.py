@@ -71,6 +71,8 @@ import core.stock.flow
 import core.stock.layers
 import core.stock.loop
 import core.stock.mixing
+import core.through.ahead
+import core.through.control
 import core.wash.air
 import core.wash.closure
 import core.wash.line

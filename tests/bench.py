@@ -532,6 +532,64 @@ def cleaning(client) -> None:
         line(f"{name}, at the server", median_ms(lambda path=path: client.get(path, headers=htmx), 10), "ms", wanted)
 
 
+def through_time(client) -> None:
+    """Twelve hours of the demo's line, the bare cost of its state updates in the same minute, a state kept, the page ahead."""
+    from core.through.ahead import STEP_S, Plan, look_ahead
+    from core.through.mill import through_time as laid_out
+    from core.through.stepper import Stepped
+    from desk.mill import ahead
+    from tests import make
+
+    state = make.state(0)
+    levels = {k: v.level_pct for k, v in state.vessels.items()}
+    layout = laid_out(state.mill, state.line, levels)
+
+    def stepped(dt_s: float, steps: int) -> float:
+        """Seconds a step."""
+        one = Stepped(layout)
+        one.run(0.05)
+        start = time.perf_counter()
+        for _ in range(steps):
+            one.step(dt_s)
+        return (time.perf_counter() - start) / steps
+
+    def bare() -> float:
+        """Seconds a step of reading and writing the same state, and nothing else."""
+        one = Stepped(layout)
+        plugs, moved = one.plugs, one.in_of
+        place = plugs.base + plugs.newest % plugs.room
+        start = time.perf_counter()
+        for _ in range(1000):
+            given = plugs.content.take(place, axis=0) - plugs.out_content
+            entered = moved @ given
+            one.held = one.held + entered.take(layout.vessel_node, axis=0)
+            sent = entered.take(layout.link_from, axis=0) * one.share
+            one.pushed[: layout.inner] = sent[: layout.inner]
+            plugs.head_content += one.pushed
+            plugs.content[place] = plugs.head_content
+            plugs.mass[place] = plugs.head
+        return (time.perf_counter() - start) / 1000
+
+    each = statistics.median(stepped(10.0, 720) for _ in range(3))
+    floor = statistics.median(bare() for _ in range(3))
+    note = f"{1e6 * each:.0f} µs a step, {each / floor:.1f} times the bare updates of its state"
+    line("12 h of the line at steps of 10 s", each * 4320, "s", 1.5, note)
+    line("the same at 2 s", statistics.median(stepped(2.0, 720) for _ in range(3)) * 21600, "s", 4)
+    one = Stepped(layout)
+    kept = one.kept()
+    line("a state kept", median_ms(one.kept), "ms", 30)
+    line("and restored", median_ms(lambda: one.restore(kept)), "ms", 30)
+    paced = laid_out(state.mill, state.line, levels, STEP_S)
+    line("12 h ahead, at steps of a minute", median_ms(lambda: look_ahead(paced, Plan(), 12.0, ()), 5, 1), "ms", 250)
+
+    def page():
+        ahead._courses.clear()
+        assert client.get("/schedule/ahead/").status_code == 200
+
+    line("The next 12 hours, at the server, from nothing", median_ms(page, 5, 1), "ms")
+    line("the same, looked at again", median_ms(lambda: client.get("/schedule/ahead/"), 10), "ms", 60)
+
+
 def main() -> None:
     from desk.mill import ribbon, state
     from desk.shift import kept_board
@@ -571,6 +629,7 @@ def main() -> None:
         cooks(client)
         bleaching(client)
         cleaning(client)
+        through_time(client)
         whole_line(client)
         bare_view(client)
         readings(client)

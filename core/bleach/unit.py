@@ -26,7 +26,7 @@ LOST = {
     "NaOCl": "hypochlorite",
     "Cl2": "chlorine",
 }
-HELD, OVERDUE_MIN, MOST_TOWER_MIN = "held_min", 240.0, 1000.0
+HELD, OVERDUE_MIN, MOST_TOWER_MIN, PEROXIDE_MIN = "held_min", 240.0, 1000.0, 120.0
 TOWER_CHARGES = ("H₂O₂", "NaOH")  # of a peroxide tower, % on pulp
 _BRIGHTENS = Constant(
     field="brighten_factor",
@@ -166,6 +166,12 @@ class BleachPlan:
             name=f"the last tower stands {OVERDUE_MIN / 60.0:.0f} h longer", settings={HELD: self.held_min + OVERDUE_MIN}
         )
         return (*(Upset(name=f"no {LOST.get(key, key)}", settings=settings) for key, settings in lost.items()), late)
+
+    def passes_min(self, inlet: Inlet) -> float:
+        """How long pulp is in its towers, min; of a peroxide tower what is usual."""
+        if not self.sequence:
+            return PEROXIDE_MIN
+        return sum(s.minutes for s in self.plan(min(200.0, max(LEAST_KAPPA, inlet.kappa))).settings)
 
     def plan(self, kappa: float, cod: float = 0.0) -> Plan:
         """The sequence as it runs on pulp of a kappa that carries so much COD, kg/ODt."""

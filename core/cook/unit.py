@@ -123,6 +123,11 @@ class CookPlan:
     def constants(self) -> tuple[Constant, ...]:
         return ()
 
+    def passes_min(self, inlet: Inlet) -> float:
+        """How long what is cooked is in the vessel, min."""
+        points = self.points or self.way(max(0.1, inlet.solids_t_h))
+        return float(points[-1][0] - points[0][0])
+
     def upsets(self) -> tuple[Upset, ...]:
         weak = Upset(name="white liquor a tenth weak", settings={"ea_pct_naoh": WEAK * self.charge.ea_pct_naoh})
         cold = {key: temp - COLD_C for key, temp in self.settings().items() if key.startswith(ZONE)}

@@ -65,7 +65,7 @@ def _added(acts: Acts | None) -> Vector:
     return v
 
 
-def _changed(u: Unit, acts: Acts) -> Unit:
+def changed_by(u: Unit, acts: Acts) -> Unit:
     """A unit as its act makes it: conversion, the shares of the dissolved solids, and the quality it sets."""
     conversion = u.conversion if acts.dissolves is None else loses(min(1.0, max(0.0, acts.dissolves)))
     if acts.turns is not None:
@@ -282,7 +282,7 @@ def _walk(
                 acts[u.id] = act = replace(act, adds=_sum(act.adds, used)) if used else act
             except ImpossibleInput as refusal:
                 raise ImpossibleInput(*(Problem(f"{u.id}.{p.field}", p.text) for p in refusal.problems)) from None
-            u = _changed(u, act)
+            u = changed_by(u, act)
         draws_on = act is not None and (act.takes, act.out_pct, act.in_pct) != (None, None, None)
         walk.passes(i, u, act, _drawn_as(draws, network, {u.id: act}) if draws_on and act is not None else network.draws)
     return acts, inlets
@@ -332,7 +332,7 @@ def solve_line(units: tuple[Unit, ...], draws: tuple[Draw, ...], acting: Mapping
         solution, acts, solutes = solve(network), {}, np.zeros((len(units), len(SOLUTES)))
     else:
         acts, solutes = dict(start.acts), start.solutes
-        changed = tuple(_changed(u, acts[u.id]) if u.id in acts else u for u in units)
+        changed = tuple(changed_by(u, acts[u.id]) if u.id in acts else u for u in units)
         network = rebuilt(start.solution.network, changed, _drawn_as(draws, start.solution.network, acts))
         solution = replace(start.solution, network=network)
     fresh = start is not None  # nothing is solved yet for these feeds and targets
@@ -349,7 +349,7 @@ def solve_line(units: tuple[Unit, ...], draws: tuple[Draw, ...], acting: Mapping
             return Line(solution=solution, acts=now, inlets=inlets, solutes=solutes, passes=passes, acting=acting)
         anew = flows > SETTLED or fresh
         acts = now if anew else {key: _flowing_as(act, acts[key]) for key, act in now.items()}
-        changed = tuple(_changed(u, acts[u.id]) if u.id in acts else u for u in units)
+        changed = tuple(changed_by(u, acts[u.id]) if u.id in acts else u for u in units)
         network = rebuilt(network, changed, _drawn_as(draws, network, acts))
         if anew:
             solution = solve(network, solution)

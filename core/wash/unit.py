@@ -189,6 +189,10 @@ class OxygenPlan:
     def constants(self) -> tuple[Constant, ...]:
         return OXYGEN_LEARNS
 
+    def passes_min(self, inlet: Inlet) -> float:
+        """How long pulp is in it, min."""
+        return self.minutes
+
     def tried(self) -> None:
         """Raises: ImpossibleInput for a stage that cannot be run."""
         self.act(replace(NOTHING, kappa=20.0))

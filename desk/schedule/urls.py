@@ -1,10 +1,13 @@
 from django.urls import path
 
-from desk.schedule import views
+from desk.schedule import ahead, views
 
 app_name = "schedule"
 urlpatterns = [
     path("", views.queue, name="queue"),
+    path("ahead/", ahead.ahead, name="ahead"),
+    path("ahead/chance/", ahead.by_chance, name="by_chance"),
+    path("ahead/json/", ahead.as_json, name="ahead_json"),
     path("stops/", views.halts_page, name="halts"),
     path("stops/<int:pk>/end/", views.end_halt, name="end_halt"),
     path("order/", views.new_order, name="order"),

@@ -334,7 +334,25 @@ def mixing_picture(result, case, other=None) -> dict:
     }
 
 
+def loop_step_picture(result, case, other=None) -> dict:
+    """The reading after a step of the set point; of another case dashed."""
+
+    def curve(r, c) -> str:
+        told = r.readings[:: max(1, len(r.readings) // 300)]
+        return polyline((40 + 540 * i / max(1, len(told) - 1), 200 - 130 * y) for i, y in enumerate(told))
+
+    return {
+        "curve": curve(result, case),
+        "held": curve(*other) if other else "",
+        "set": n(200 - 130),
+        "ticks": [{"x": n(40 + 135 * k), "text": f"{case.for_s * k / 4:g} s"} for k in range(5)],
+        "r": result,
+        "c": case,
+    }
+
+
 PICTURES = {
+    "loop_step": loop_step_picture,
     "dilution": dilution_picture,
     "thicken": thicken_picture,
     "pads": pads_picture,

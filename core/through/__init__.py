@@ -1,0 +1,1 @@
+"""The line through time: the same units, stepped."""

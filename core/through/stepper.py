@@ -1,0 +1,500 @@
+"""The line stepped: decide, shift, mix, act, send; every part exact for flows that stand through the step.
+
+Source: recovered to delivery, section 13.2. Steps of 2 to 10 s (60 s to look ahead); an event cuts the step in which it falls.
+What a unit sends where, and how its conversion turns what is carried, is worked out anew once a minute (every six long steps)
+and after every event; shares always add to 1, so nothing is lost between.
+"""
+
+import heapq
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from hashlib import sha256
+from typing import Final
+
+import numpy as np
+
+from core.errors import ImpossibleInput, Problem
+from core.line.steady import LIQUOR
+from core.stream import DS, INDEX, SUSPENDED, N, Vector, W
+from core.through.control import pi_step
+from core.through.entries import BIRTH, CARRIED_BY, CSF, GREY, K457, KAPPA, OF_SOLUTES, S457, WEIGHTS, E
+from core.through.layout import TINY, Layout, Places
+from core.through.plugs import Plugs
+
+HOUR_S: Final = 3600.0
+LEAST_S, MOST_S = 0.001, 60.0
+STROKE_H: Final = 60.0 / HOUR_S  # a stream goes from end to end in a minute, default
+REBASE_H: Final = 24.0
+ANEW_S, ANEW_STEPS = 60.0, 6.0
+VERSION: Final = "fox-vat line through time 1"
+LEAST_CONS: Final = 0.01
+RIDES: Final = np.arange(N, E)
+SET: Final = (KAPPA, CSF, K457, S457, GREY)
+FIELDS: Final = ("wants", "flow", "runs")
+SUMS: Final = np.stack([SUSPENDED, np.ones(N)], axis=1)
+ONES: Final = np.ones(N)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, order=True)
+class Event:
+    """What is set at a time (seconds from the start): what a stream or the loop on it `wants`, its `flow` by hand, whether it
+    `runs` (0: tripped). Events of one time act in the order of their numbers."""
+
+    at_s: float
+    number: int = 0
+    stream: str = field(compare=False, default="")
+    what: str = field(compare=False, default="wants")
+    value: float = field(compare=False, default=0.0)
+
+
+KEPT: Final = (
+    *("time_s", "steps", "anew_at_s", "held", "flow", "asked", "runs", "by_hand", "wants", "filtered", "integral", "forced"),
+    *(
+        "held_back_h",
+        "link_t",
+        "last_h",
+        "reads",
+        "share",
+        "own_turns",
+        "conversion",
+        "link_share",
+        "adds",
+        "sets",
+        "thick_to",
+        "off",
+    ),
+    *("feed", "feed_mass", "feed_by", "fed_by", "bought_t", "bought_born", "gone_by", "made_by", "over"),
+)
+
+
+def fingerprint(layout: Layout) -> str:
+    """What a layout is, in short: its units, streams, vessels, links and plugs."""
+    units = [u.id for u in layout.network.units]
+    places = [layout.vessel_node, layout.parcels, layout.link_from, layout.link_to, layout.turned]
+    told = (VERSION, layout.step_s, units, layout.names, *(a.tolist() for a in places))
+    return sha256(repr(told).encode()).hexdigest()
+
+
+class Stepped:
+    """A line through time. `layout` is never changed, the state is.
+
+    `fed`, `gone`, `made`: all that came in, left, and was turned by units since the start, by entry; with `holds` they close.
+    """
+
+    def __init__(self, layout: Layout) -> None:
+        lo = self.layout = layout
+        self.time_s, self.steps, self.anew_at_s = 0.0, 0, 0.0
+        # what acts may change
+        self.conversion, self.link_share = lo.conversion.copy(), lo.link_share.copy()
+        self.adds, self.sets, self.thick_to = lo.adds.copy(), lo.sets.copy(), lo.thick_to.copy()
+        self.feed_by = np.ones(lo.n)
+        self.off = np.zeros_like(lo.sets)  # what a unit sets is off by
+        self.plugs = Plugs(lo.plug_t, lo.plug_mix, lo.parcels)
+        mass = lo.now_t * np.where(lo.tower >= 0, lo.mixed, 1.0)
+        self.held = lo.vessel_mix * mass[:, None]
+        self.flow, self.asked = lo.steady.copy(), lo.asked.copy()
+        self.runs, self.by_hand = np.ones(len(lo.names)), np.zeros(len(lo.names), dtype=bool)
+        self.wants, self.filtered = lo.loops["wants"].copy(), lo.loops["wants"].copy()
+        self.integral = lo.steady[lo.loops["drives"]].copy()
+        self.events: list[Event] = []
+        self.held_back_h = np.zeros(len(lo.names))
+        self.link_t = lo.link_flow.copy()  # t into each link's plug in the last step, and how long that was, h
+        self.last_h = 1.0
+        self.last: tuple[Vector, Vector, Vector, Vector, float] | None = None
+        self.forced = False  # any stream by hand, or tripped
+        self._prepare()
+
+    def _prepare(self) -> None:
+        """Indices and constants that the steps use."""
+        lo, count = self.layout, len(self.layout.plug_to)
+        self.in_of = np.zeros((lo.n, count))
+        self.in_of[lo.plug_to, np.arange(count)] = 1.0
+        self.stream_of = np.zeros((len(lo.vessel_node), len(lo.names)))
+        inner = np.flatnonzero(lo.stream_from >= 0)
+        self.stream_of[lo.stream_from[inner], inner] = 1.0
+        drawn_from = lo.stream_from[: lo.draw_count]
+        self.supplies = int((drawn_from < 0).sum())  # the first of the draws
+        self.drawn_vessel = drawn_from[self.supplies :]
+        self.bought = lo.supply[: self.supplies]
+        self.rate: Places = np.flatnonzero(lo.by_solids & (lo.stream_from >= 0))
+        self.rate_vessel = lo.stream_from[self.rate]
+        self.towers: Places = np.flatnonzero(lo.tower >= 0)
+        self.tower_plugs = lo.tower[self.towers]
+        self.zone = lo.mixed[self.towers]
+        self.above, self.tower_full = 1.0 - self.zone, lo.full_t[self.towers]
+        self.brim = lo.full_t * np.where(lo.tower >= 0, lo.mixed, 1.0)
+        reads, vessels = lo.loops["reads"], len(lo.vessel_node)
+        self.level_loops: Places = np.flatnonzero(reads < vessels)
+        self.cons_loops: Places = np.flatnonzero(reads >= vessels)
+        self.level_reads, self.cons_reads = reads[self.level_loops], reads[self.cons_loops] - vessels
+        self.loop_rate = lo.loops["most"] / STROKE_H
+        self.feeding: Places = np.flatnonzero(lo.feed.any(axis=1))
+        self.feed, self.feed_mass = lo.feed[self.feeding], lo.feed[self.feeding][:, :N].sum(axis=1)
+        self.reads = lo.entered[self.cons_reads, :N] @ SUMS
+        self.filter_h = lo.loops["filter"][self.cons_loops]
+        self.nothing = np.zeros(len(reads))
+        self._paced(10.0 / HOUR_S)
+        given = ~np.isnan(lo.sets)
+        self.acting: Places = np.unique(
+            np.concatenate([lo.turned, np.flatnonzero(given.any(axis=1)), np.flatnonzero(np.abs(lo.adds).any(axis=1))])
+        ).astype(np.int64)
+        at = {int(node): i for i, node in enumerate(self.acting)}
+        self.turns: Places = np.array([at[int(i)] for i in lo.turned], dtype=np.int64)
+        rows, which = np.nonzero(given[self.acting])
+        self.set_rows, self.set_entries = rows, np.array(SET)[which]
+        self.set_which = which
+        self._turns()
+        self._fall_back()
+        self.share = np.zeros((lo.links, E))
+        linked = set(lo.link_from.tolist())
+        self.unlinked: Places = np.array(
+            [i for i, u in enumerate(lo.network.units) if u.outlets and i not in linked and not u.supply], dtype=np.int64
+        )
+        self.pushed, self.into, self.wanted = np.zeros((count, E)), np.zeros(count), np.zeros(count)
+        # all that came in, left and was turned since the start
+        self.fed_by = np.zeros((len(self.feeding), E))
+        self.bought_t, self.bought_born = np.zeros(self.supplies), np.zeros(self.supplies)
+        self.gone_by = np.zeros((lo.links - lo.inner, E))
+        self.made_by = np.zeros((len(self.acting), E))
+        self.over = np.zeros(E)
+
+    def _fall_back(self) -> None:
+        """Shares of what is carried where a unit stands empty."""
+        self.fallback = np.stack([self.link_share[:, k] for k in (DS, INDEX["LF"], INDEX["LF"], W, W)], axis=1)
+
+    def changed(self) -> None:
+        """After conversions, shares, settings or targets were changed: the next step works with them."""
+        self._turns()
+        self._fall_back()
+        self.anew_at_s = self.time_s
+
+    def brings(self, node: int, share: float) -> None:
+        """A unit's feed from outside, over what the line was solved with (1: as solved)."""
+        self.feed_by[node] = share
+        self.feed = self.layout.feed[self.feeding] * self.feed_by[self.feeding, None]
+        self.feed_mass = self.feed[:, :N].sum(axis=1)
+
+    def feeds(self, node: int, fed: Vector) -> None:
+        """What a unit is fed from outside (26 a hour), whatever the line was solved with."""
+        row = int(np.flatnonzero(self.feeding == node)[0])
+        self.feed[row] = fed
+        self.feed_mass[row] = float(fed[:N].sum())
+
+    def _turns(self) -> None:
+        """What each acting unit makes of a content, as matrices: conversion, what it adds, the qualities it sets."""
+        rows, entries = self.set_rows, self.set_entries
+        own = np.zeros((len(self.acting), E, E)) + np.eye(E)
+        self.set_values = (self.sets + self.off)[self.acting][rows, self.set_which]
+        own[self.turns, :N, :N] = self.conversion
+        own[:, OF_SOLUTES, :N] += self.adds[self.acting][:, :, None]  # of each tonne that comes
+        carried = WEIGHTS[:, CARRIED_BY[entries - N]].T  # of what leaves, told by what comes
+        own[rows, entries] = 0.0
+        own[rows, entries, :N] = self.set_values[:, None] * np.matmul(carried[:, None, :], own[rows, :N, :N])[:, 0]
+        self.own_turns = own
+        unset = np.ones((len(self.acting), E - N))
+        unset[rows, entries - N] = 0.0
+        self.unset = unset[self.turns]
+
+    # -- one step
+
+    def step(self, dt_s: float) -> None:
+        """Go on by so many seconds, cut where an event falls. Raises: ImpossibleInput for a step that is none."""
+        if not LEAST_S <= dt_s <= MOST_S:
+            raise ImpossibleInput(Problem("dt_s", f"is {dt_s:g} s; it must be over 0 and at most {MOST_S:g} s"))
+        end = self.time_s + dt_s
+        while self.events and self.events[0].at_s < end - 1e-9:
+            event = heapq.heappop(self.events)
+            if event.at_s > self.time_s + 1e-9:
+                self._step(event.at_s - self.time_s)
+            self._happens(event)
+        if end > self.time_s + 1e-9:
+            self._step(end - self.time_s)
+        self.time_s = end
+
+    def file(self, *events: Event) -> None:
+        """Put events on the list. Raises: ImpossibleInput for a stream or field that is not there, or a time that is past."""
+        for e in events:
+            self.layout.stream(e.stream)
+            if e.what not in FIELDS:
+                raise ImpossibleInput(Problem("what", f"“{e.what}” cannot be set; there are {', '.join(FIELDS)}"))
+            if e.at_s < self.time_s:
+                raise ImpossibleInput(Problem("at_s", f"is {e.at_s:g} s, before now, {self.time_s:g} s"))
+            heapq.heappush(self.events, e)
+
+    def _happens(self, e: Event) -> None:
+        j = self.layout.stream(e.stream)
+        self.anew_at_s = self.time_s
+        if e.what == "runs":
+            self.runs[j] = 1.0 if e.value else 0.0
+        elif e.what == "flow":
+            self.by_hand[j], self.asked[j] = True, e.value
+        else:
+            self.by_hand[j], self.asked[j] = False, e.value
+            self.wants[self.layout.loops["drives"] == j] = e.value
+        self.forced = bool(self.by_hand.any() or (self.runs < 1.0).any())
+
+    def _decide(self, mass: Vector, dt: float) -> Vector:
+        """t/h of every stream in this step: loops by what they read, draws by solids, the rest as it is asked."""
+        loops, filtered = self.layout.loops, self.filtered
+        whole = mass.copy()
+        whole[self.towers] += (self.plugs.head - self.plugs.out).take(self.tower_plugs)
+        filtered[self.level_loops] = whole.take(self.level_reads)
+        if dt != self.paced[0]:
+            self._paced(dt)
+        _, share, quick, most = self.paced
+        own = filtered.take(self.cons_loops)
+        filtered[self.cons_loops] = own + share * (self.reads[:, 0] / np.maximum(self.reads[:, 1], TINY) - own)
+        drives = loops["drives"]
+        u, self.integral = pi_step(
+            loops["acts"] * (self.wants - filtered),
+            self.flow.take(drives),
+            self.integral,
+            kc=loops["kc"],
+            quick=quick,
+            low=self.nothing,
+            high=loops["most"],
+            most=most,
+        )
+        flow = self.asked.copy()
+        flow[drives] = u
+        vessel = self.rate_vessel
+        solids = (self.held.take(vessel, axis=0)[:, :N] @ SUSPENDED) / np.maximum(mass.take(vessel), TINY)
+        flow[self.rate] /= np.maximum(solids, LEAST_CONS)
+        if self.forced:
+            flow[self.by_hand] = self.asked[self.by_hand]
+            flow *= self.runs
+        return flow
+
+    def _paced(self, dt: float) -> None:
+        """What of the loops depends on the step's length alone."""
+        loops = self.layout.loops
+        self.paced = (dt, 1.0 - np.exp(-dt / self.filter_h), dt / loops["ti"], self.loop_rate * dt)
+
+    def _step(self, dt_s: float) -> None:
+        lo, dt, now = self.layout, dt_s / HOUR_S, self.time_s / HOUR_S
+        inner, draws, supplies = lo.inner, lo.draw_count, self.supplies
+        mass = self.held[:, :N] @ ONES
+        flow = self._decide(mass, dt)
+        out = self.stream_of @ flow
+        out *= dt
+        # shift: what each plug gives up
+        wanted = self.wanted
+        np.multiply(self.link_t, dt / self.last_h, out=wanted[:inner])
+        np.multiply(flow[:draws], dt, out=wanted[inner:])
+        came_t, drawn_t = wanted.take(self.tower_plugs), out.take(self.towers)
+        down = self.zone * came_t + self.above * drawn_t
+        stands = mass.take(self.towers) + (self.plugs.head - self.plugs.out).take(self.tower_plugs) + came_t - drawn_t
+        if (stands > self.tower_full).any():  # full towers pass on what is over, through their zone
+            down += np.maximum(0.0, stands - self.tower_full)
+        wanted[self.tower_plugs] = down
+        given = self.plugs.pop(wanted)
+        entered = self.in_of @ given
+        feed = self.feed * dt
+        feed[:, BIRTH] = self.feed_mass * (dt * now)
+        entered[self.feeding] += feed
+        self.fed_by += feed
+        self.reads = entered.take(self.cons_reads, axis=0)[:, :N] @ SUMS
+        # mix: what stands in vessels, and what leaves them
+        brought = entered.take(lo.vessel_node, axis=0)
+        came = brought[:, :N] @ ONES
+        room = mass + came
+        if (out > room - lo.least_t).any():
+            flow, out = self._held_back(flow, out, room, dt)
+        then = np.minimum(room - out, self.brim)
+        leaves = room - then
+        safe = np.maximum(mass, TINY)
+        grows = then / safe
+        rise = grows - 1.0
+        flat = np.abs(rise) < 1e-6
+        rise[flat] = 1.0
+        slope = np.log(np.maximum(grows, TINY)) / rise
+        slope[flat] = 1.5 - 0.5 * grows[flat]
+        kept = np.exp(-slope * came / safe)
+        after = self.held * (kept * grows)[:, None]
+        after += brought * ((1.0 - kept) * then / np.maximum(came, TINY))[:, None]
+        left = self.held + brought
+        left -= after
+        left /= np.maximum(leaves, TINY)[:, None]  # of a tonne
+        self.held = after
+        # act: what passes each unit
+        entered[lo.vessel_node] = left * (flow[draws:] * dt + (leaves - out))[:, None]
+        if self.time_s >= self.anew_at_s - 1e-9:
+            self._shares_anew(entered)
+            self.anew_at_s = self.time_s + max(ANEW_S, ANEW_STEPS * lo.step_s)
+        before = entered.take(self.acting, axis=0)
+        self.made_by -= before
+        own = np.matmul(self.own_turns, before[:, :, None])[:, :, 0]
+        self.made_by += own
+        entered[self.acting] = own
+        # send
+        sent = entered.take(lo.link_from, axis=0)
+        sent *= self.share
+        self.gone_by += sent[inner:]
+        if len(self.unlinked) and (then == self.brim).any():  # over the brim of a tower
+            self.over += entered[self.unlinked].sum(axis=0)
+        pushed, into = self.pushed, self.into
+        pushed[:inner] = sent[:inner]
+        np.multiply(flow[:draws], dt, out=into[inner:])
+        drawn = into[inner:]
+        bought = pushed[inner : inner + supplies]
+        np.multiply(self.bought, drawn[:supplies, None], out=bought)
+        bought[:, BIRTH] = drawn[:supplies] * now
+        np.multiply(left.take(self.drawn_vessel, axis=0), drawn[supplies:, None], out=pushed[inner + supplies :])
+        self.bought_t += drawn[:supplies]
+        self.bought_born += drawn[:supplies] * now
+        np.matmul(pushed[:inner, :N], ONES, out=into[:inner])
+        self.plugs.push(into, pushed)
+        self.link_t, self.last_h = into[:inner].copy(), dt
+        self.flow = flow
+        self.last = (entered, brought, before, given, dt)
+        self.time_s += dt_s
+        self.steps += 1
+        if self.time_s // (REBASE_H * HOUR_S) > (self.time_s - dt_s) // (REBASE_H * HOUR_S):
+            self.plugs.rebase()
+
+    def _held_back(self, flow: Vector, out: Vector, room: Vector, dt: float) -> tuple[Vector, Vector]:
+        """Streams and outflows so that no vessel ends under what its pumps leave; what is not given is logged."""
+        lo = self.layout
+        most = np.maximum(room - lo.least_t, 0.0)
+        scale = np.where(out > most, most / np.maximum(out, TINY), 1.0)
+        each = np.where(lo.stream_from >= 0, scale[np.maximum(lo.stream_from, 0)], 1.0)
+        self.held_back_h[each < 1.0] += dt
+        return flow * each, out * scale
+
+    def _shares_anew(self, through: Vector) -> None:
+        """How units split and turn what is carried, by what passes them now (26 each, before their acts)."""
+        lo = self.layout
+        comps = through.take(self.acting, axis=0)[:, :N]
+        own = np.matmul(self.own_turns[:, :N, :N], comps[:, :, None])[:, :, 0]
+        if len(lo.turned):
+            was, then = comps.take(self.turns, axis=0) @ WEIGHTS, own.take(self.turns, axis=0) @ WEIGHTS
+            ratio = np.divide(then, was, out=np.ones_like(then), where=was > TINY).take(CARRIED_BY, axis=1)
+            ratio[:, : OF_SOLUTES.stop - N] = 1.0  # a conversion makes no solutes
+            self.own_turns[self.turns[:, None], RIDES, RIDES] = ratio * self.unset
+        after = through[:, :N].copy()
+        after[self.acting] = own
+        stands = after.take(lo.link_from, axis=0)
+        parts = stands * self.link_share
+        if len(lo.thick):
+            self._thicken(after, parts)
+        by, whole = parts @ WEIGHTS, stands @ WEIGHTS
+        self.share[:, :N] = np.where(stands > TINY, parts / np.maximum(stands, TINY), self.link_share)
+        of = np.where(whole > TINY, by / np.maximum(whole, TINY), self.fallback)
+        self.share[:, N:] = of.take(CARRIED_BY, axis=1)
+
+    def _thicken(self, after: Vector, parts: Vector) -> None:
+        """Liquor moved to the pulp that a thickener keeps, until its consistency; in place."""
+        lo = self.layout
+        node, keeps, rest = lo.thick.T
+        wanted = parts[keeps] @ SUSPENDED * (1.0 / self.thick_to - 1.0) - parts[keeps] @ LIQUOR
+        water, dissolved = after[node, W], after[node, DS]
+        of_ds = np.where(lo.thick_displaced, 0.0, dissolved / np.maximum(water + dissolved, TINY))
+        most = parts[rest, W] / np.maximum(1.0 - of_ds, TINY)
+        most = np.where(of_ds > TINY, np.minimum(most, parts[rest, DS] / np.maximum(of_ds, TINY)), most)
+        least = -parts[keeps, W] / np.maximum(1.0 - of_ds, TINY)
+        least = np.where(of_ds > TINY, np.maximum(least, -parts[keeps, DS] / np.maximum(of_ds, TINY)), least)
+        moved = np.clip(wanted, least, most)
+        for component, share in ((W, 1.0 - of_ds), (DS, of_ds)):
+            np.add.at(parts, (keeps, component), moved * share)
+            np.subtract.at(parts, (rest, component), moved * share)
+
+    # -- what is asked of it
+
+    def holds(self) -> Vector:
+        """(26,) of everything the line holds."""
+        return np.asarray(self.held.sum(axis=0) + self.plugs.held.sum(axis=0))
+
+    def vessel_t(self) -> Vector:
+        """Mass in every vessel, a tower's plug with it, t."""
+        whole = self.held[:, :N].sum(axis=1)
+        whole[self.towers] += self.plugs.held_t[self.tower_plugs]
+        return np.asarray(whole)
+
+    @property
+    def fed(self) -> Vector:
+        """(26,) of all that came in since the start."""
+        bought = (self.bought * self.bought_t[:, None]).sum(axis=0)
+        bought[BIRTH] = self.bought_born.sum()
+        return np.asarray(self.fed_by.sum(axis=0) + bought)
+
+    @property
+    def gone(self) -> Vector:
+        """(26,) of all that left."""
+        return np.asarray(self.gone_by.sum(axis=0) + self.over)
+
+    @property
+    def made(self) -> Vector:
+        """(26,) of all that units turned, added and set."""
+        return np.asarray(self.made_by.sum(axis=0))
+
+    @property
+    def entered(self) -> Vector:
+        """(n, 26) a hour of what entered every unit in the last step."""
+        if self.last is None:
+            return self.layout.entered
+        through, brought, before, _, dt = self.last
+        result = through / dt
+        result[self.acting] = before / dt
+        result[self.layout.vessel_node] = brought / dt
+        return np.asarray(result)
+
+    def comes(self) -> Vector:
+        """(n, 26) a hour of what came to every unit from the units before it in the last step, without what is drawn into it;
+        what is fed from outside with it."""
+        if self.last is None:
+            return self.layout.entered
+        given, dt = self.last[3], self.last[4]
+        inner = self.layout.inner
+        result = self.in_of[:, :inner] @ given[:inner] / dt
+        result[self.feeding] += self.feed
+        held = np.isin(self.acting, self.layout.vessel_node)  # of stock before an act, what leaves it
+        result[self.acting[held]] = self.last[2][held] / dt
+        return np.asarray(result)
+
+    def enters(self, unit: str) -> Vector:
+        """(26,) a hour of what entered a unit in the last step."""
+        return np.asarray(self.entered[self.layout.network.index[unit]])
+
+    def kept(self) -> dict[str, Vector]:
+        """Everything that must be kept to go on to the last bit, as named arrays; events with their streams by number."""
+        told = {name: np.array(getattr(self, name)) for name in KEPT}
+        told |= {f"plugs.{name}": a.copy() for name, a in self.plugs.kept().items()}
+        rows = [(e.at_s, e.number, self.layout.stream(e.stream), FIELDS.index(e.what), e.value) for e in sorted(self.events)]
+        told["events"] = np.array(rows, dtype=float).reshape(-1, 5)
+        told["layout"] = np.array(fingerprint(self.layout))
+        return told
+
+    def restore(self, kept: Mapping[str, Vector]) -> None:
+        """Stand as it was kept. Raises: ImpossibleInput for what was kept of another layout, or is broken."""
+        if "layout" not in kept or str(kept["layout"]) != fingerprint(self.layout):
+            raise ImpossibleInput(Problem("layout", "is another than the one this was kept of"))
+        for name in KEPT:
+            own = getattr(self, name)
+            if name not in kept or np.asarray(kept[name]).shape != np.asarray(own).shape:
+                raise ImpossibleInput(Problem(name, "is missing or of another shape in what was kept"))
+            value = np.array(kept[name], copy=True)
+            setattr(self, name, value if isinstance(own, np.ndarray) else type(own)(value.item()))
+        try:
+            self.plugs.restore({k.removeprefix("plugs."): v for k, v in kept.items() if k.startswith("plugs.")})
+        except (KeyError, ValueError) as broken:
+            raise ImpossibleInput(Problem("plugs", f"are broken in what was kept: {broken}")) from None
+        names = self.layout.names
+        self.events = [
+            Event(at_s=at, number=int(k), stream=names[int(j)], what=FIELDS[int(w)], value=v)
+            for at, k, j, w, v in kept["events"]
+        ]
+        heapq.heapify(self.events)
+        self._paced(self.paced[0])
+        self._fall_back()
+        self.last = None
+
+    def fork(self) -> "Stepped":
+        """Another line that stands as this one does; what becomes of it leaves this one alone."""
+        other = Stepped(self.layout)
+        other.restore(self.kept())
+        return other
+
+    def run(self, hours: float, dt_s: float = 10.0) -> None:
+        """Step on for so many hours."""
+        for _ in range(round(hours * HOUR_S / dt_s)):
+            self.step(dt_s)

@@ -1,0 +1,176 @@
+"""The hours ahead of the mill as it stands: stops, slow runs and the next order as planned, and what is tried on top."""
+
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from threading import Lock
+
+from core.through.ahead import STEP_S as PACE_S
+from core.through.ahead import Brings, Course, Plan, Sure, look_ahead, sure
+from core.through.disturbed import Machine
+from core.through.layout import Layout
+from core.through.mill import through_time
+from core.through.stepper import Event
+from desk.mill.line_case import LineCase
+from desk.mill.state import MillState, way_of
+
+HOURS = 12.0
+KEPT, RUNS = 12, 12
+CHANCE_KEEPS = timedelta(minutes=15)
+
+
+@dataclass(frozen=True)
+class Tried:
+    """What is tried on top of what is planned: a break, a feed that stops, other settings; minutes from now."""
+
+    break_in_min: float = 0.0
+    break_min: float = 0.0
+    feed: str = ""  # the unit whose feed stops
+    feed_in_min: float = 0.0
+    feed_min: float = 0.0
+    case: LineCase = field(default_factory=LineCase)
+
+    @property
+    def nothing(self) -> bool:
+        return self.break_min <= 0.0 and (not self.feed or self.feed_min <= 0.0) and not self.case.settings
+
+
+_courses: OrderedDict[tuple, Course] = OrderedDict()  # the newest, by what makes them
+_sures: OrderedDict[tuple, tuple[datetime, Sure]] = OrderedDict()
+_lock, _one_at_a_time = Lock(), Lock()
+
+
+def broke_unit(state: MillState) -> str:
+    """The unit that broke comes to: of the source that takes no raw material; none of a mill without."""
+    told = [s.unit for s in state.mill.sources.values() if s.raw_wet_t_t == 0.0 and not s.spare]
+    return next((u for u in told if u in state.feed_rates), "")
+
+
+def _edges(state: MillState, until: datetime) -> list[datetime]:
+    """Times ahead at which the machine's rate or its order changes, now first."""
+    told = {t for s in state.stops for t in (s.start, s.end) if state.now < t < until}
+    if (card := state.next_card) is not None and state.now < (start := datetime.fromisoformat(card.data["start"])) < until:
+        told.add(start)
+    return [state.now, *sorted(told)]
+
+
+def _gives(state: MillState, at: datetime, layout: Layout) -> dict[str, float]:
+    """Solids that each source's draw is asked for with the machine at its speed, t/h, by draw: as set, or by the next order."""
+    gives = {s.draw: state.shares.get(k, 0.0) * state.draw.solids_t_h for k, s in state.mill.sources.items()}
+    if (card := state.next_card) is not None and at >= datetime.fromisoformat(card.data["start"]):
+        gives |= {state.mill.sources[r["key"]].draw: r["t_h"] for r in card.data["rows"] if r["key"] in state.mill.sources}
+    return {draw: t_h for draw, t_h in gives.items() if draw in layout.names}
+
+
+def plan_of(state: MillState, layout: Layout, tried: Tried, hours: float) -> Plan:
+    """What is planned and tried as events of the line, seconds from now."""
+    until = state.now + timedelta(hours=hours)
+    solved = state.rate or 1.0
+    begin = state.now + timedelta(minutes=tried.break_in_min)
+    end = begin + timedelta(minutes=tried.break_min)
+    edges = _edges(state, until)
+    if tried.break_min > 0.0:
+        edges = sorted({*edges, *(t for t in (begin, end) if state.now < t < until)})
+    supplied = {d.id: d.tank for d in layout.network.draws if layout.network.unit(d.tank).supply}
+    events: list[Event] = []
+    feeds: list[Brings] = []
+    filler, chest, broke = state.mill.roles.filler, state.mill.roles.chest, broke_unit(state)
+    for at in edges:
+        broken = tried.break_min > 0.0 and begin <= at < end
+        rate = 0.0 if broken else state.rate_at(at)
+        seconds = (at - state.now).total_seconds()
+        for draw, t_h in _gives(state, at, layout).items():
+            flow = t_h * rate
+            if draw in supplied:  # bought pulp is asked by its whole flow
+                j = layout.stream(draw)
+                was = state.shares.get(next(k for k, s in state.mill.sources.items() if s.draw == draw), 0.0)
+                was_t_h = was * state.draw.solids_t_h * solved
+                flow = float(layout.steady[j]) * flow / was_t_h if was_t_h > 0.0 else 0.0
+            events.append(Event(at_s=seconds, number=len(events), stream=draw, what="wants", value=flow))
+        if f"on.{chest}" in layout.names:  # a machine that stands takes nothing
+            events.append(Event(at_s=seconds, number=len(events), stream=f"on.{chest}", what="runs", value=float(rate > 0.0)))
+        if filler in layout.network.index and layout.network.unit(filler).feed.any():
+            feeds.append(Brings(at_s=seconds, unit=filler, share=rate / solved))
+        if tried.break_min > 0.0 and broke:
+            own = state.feed_rates[broke]
+            feeds.append(Brings(at_s=seconds, unit=broke, share=(own + (state.draw.web_t_h if broken else 0.0)) / own))
+    if tried.feed in state.feed_rates and tried.feed_min > 0.0:
+        feeds.append(Brings(at_s=60.0 * tried.feed_in_min, unit=tried.feed, share=0.0))
+        feeds.append(Brings(at_s=60.0 * (tried.feed_in_min + tried.feed_min), unit=tried.feed, share=1.0))
+    return Plan(events=tuple(events), feeds=tuple(feeds), settings=tried.case.settings)
+
+
+def _key(state: MillState, tried: Tried, hours: float) -> tuple:
+    """What a course hangs on."""
+    levels = tuple((k, round(v.level_pct, 1)) for k, v in state.vessels.items())
+    card = state.next_card.pk if state.next_card is not None else 0
+    halts = tuple((s.start, s.end, s.rate_pct) for s in state.stops)
+    settings = tuple((unit, tuple(sorted(values.items()))) for unit, values in sorted(tried.case.settings.items()))
+    asked = (tried.break_in_min, tried.break_min, tried.feed, tried.feed_in_min, tried.feed_min, settings, hours)
+    minute = state.now.replace(second=0, microsecond=0)
+    return (state.version_id, way_of(state.running), levels, minute, card, halts, asked)
+
+
+def _laid_out(state: MillState) -> tuple[Layout, tuple[str, ...]]:
+    """The line from the levels of now, and what is watched."""
+    levels = {k: round(v.level_pct, 1) for k, v in state.vessels.items()}
+    layout = through_time(state.mill, state.line, levels, PACE_S)
+    return layout, tuple(u for u in (state.mill.roles.chest,) if u in layout.network.index)
+
+
+def course_of(state: MillState, tried: Tried, hours: float = HOURS) -> Course:
+    """The hours ahead; the newest few are kept, so that looking again costs nothing. Raises: CoreError."""
+    key = _key(state, tried, hours)
+    with _lock:
+        if key in _courses:
+            _courses.move_to_end(key)
+            return _courses[key]
+    layout, watch = _laid_out(state)
+    course = look_ahead(layout, plan_of(state, layout, tried, hours), hours, watch)
+    with _lock:
+        _courses[key] = course
+        while len(_courses) > KEPT:
+            _courses.popitem(last=False)
+    return course
+
+
+def machine_of(state: MillState, layout: Layout) -> Machine:
+    """What of the line stops in a break, and where its web goes."""
+    on, broke = f"on.{state.mill.roles.chest}", broke_unit(state)
+    draws = tuple(s.draw for s in state.mill.sources.values() if s.draw in layout.names)
+    web = state.draw.web_t_h if broke else 0.0
+    return Machine(draws=draws, on=on if on in layout.names else "", broke=broke, web_t_h=web)
+
+
+def chance_of(state: MillState, tried: Tried, hours: float = HOURS) -> Callable[[Callable[[int], None]], Sure]:
+    """The same hours several times, each disturbed in its own way, as work that asks nothing more of the record: it is given
+    whom to tell, and what it finds is kept for a while. One such work goes on at a time. Raises: CoreError."""
+    layout, watch = _laid_out(state)
+    plan, machine = plan_of(state, layout, tried, hours), machine_of(state, layout)
+    key, now = _chance_key(state, tried, hours), state.now
+
+    def work(heard: Callable[[int], None]) -> Sure:
+        with _one_at_a_time:
+            if (there := _sures.get(key)) is not None and there[0] >= now:  # pressed twice: the first press did it
+                return there[1]
+            found = sure(layout, plan, hours, watch, machine, heard, RUNS)
+        with _lock:
+            _sures[key] = (now, found)
+            while len(_sures) > KEPT:
+                _sures.popitem(last=False)
+        return found
+
+    return work
+
+
+def _chance_key(state: MillState, tried: Tried, hours: float) -> tuple:
+    version, way, _, _, card, halts, asked = _key(state, tried, hours)
+    return (version, way, card, halts, asked)
+
+
+def kept_chance(state: MillState, tried: Tried, hours: float = HOURS) -> tuple[datetime, Sure] | None:
+    """What chance made of the same, where it was run in the last quarter of an hour: when, and what."""
+    with _lock:
+        told = _sures.get(_chance_key(state, tried, hours))
+    return told if told is not None and timedelta() <= state.now - told[0] <= CHANCE_KEEPS else None
