@@ -1,5 +1,8 @@
 """Imports every station, so that the register is whole. Import this before reading `core.register.models()`."""
 
+import core.accounts.energy
+import core.accounts.reconcile
+import core.accounts.recovery
 import core.bleach.factor
 import core.bleach.infer
 import core.bleach.mechanical
@@ -38,6 +41,7 @@ import core.deliver.breaks
 import core.deliver.draw
 import core.deliver.release
 import core.deliver.runcard
+import core.deliver.wet_end
 import core.judge.next_cook
 import core.lab.consistency
 import core.lab.fibre

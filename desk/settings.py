@@ -9,6 +9,7 @@ from desk.kit.station import APPS
 HOUSE = Path(__file__).resolve().parent.parent
 DATA = Path(os.environ.get("VAT_DATA", HOUSE / ".vat")).resolve()
 DEMO = os.environ.get("VAT_DEMO") == "1"
+LOOK_AHEAD_BESIDE = True  # the hours ahead are worked out beside Shift, in a thread
 HTTPS = os.environ.get("VAT_HTTPS") == "1"
 
 

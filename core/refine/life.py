@@ -21,13 +21,13 @@ GROOVE_LEFT, NO_LOAD_FALL = 0.40, 0.12  # of new, defaults
 class Reading:
     """What was read so many hours after the plates were fitted."""
 
-    h: float = quantity("Hours", "h", possible=(0, 1e6), decimals=0)
-    y: float = quantity("Signal", "", possible=(-1e6, 1e6), decimals=2)
+    h: float = quantity("Hours", "h", possible=(0, 1e5), decimals=0)
+    y: float = quantity("Signal", "", possible=(-1e5, 1e5), decimals=2)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LifeCase:
-    limit: float = quantity("Limit", "", possible=(-1e6, 1e6), decimals=2)
+    limit: float = quantity("Limit", "", possible=(-1e5, 1e5), decimals=2)
     readings: tuple[Reading, ...] = rows("Reading", Reading, least=2, most=200)
 
 

@@ -1,6 +1,7 @@
 """Log: the trail of everything, notes, and the handover."""
 
 import csv
+from datetime import datetime
 
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
@@ -35,7 +36,19 @@ def _asked(request):
         result = (
             result.filter(says__icontains=text) | result.filter(words__icontains=text) | result.filter(subject__icontains=text)
         )
+    for name, asked in (("from", "at__gte"), ("to", "at__lt")):
+        if (when := when_of(request.GET.get(name, ""))) is not None:
+            result = result.filter(**{asked: when})
     return result.filter(at__lte=request.now)
+
+
+def when_of(text: str) -> datetime | None:
+    """A time of an address (2026-11-14T09:00:00+01:00); None for none, or for what is no time."""
+    try:
+        told = datetime.fromisoformat(text)
+    except ValueError:
+        return None
+    return told if told.tzinfo is not None else None
 
 
 @require_safe
@@ -48,7 +61,14 @@ def trail(request):
     return render(
         request,
         "log/trail.html",
-        {"page": page, "kinds": Kind.choices, "asked": request.GET, "may_audit": request.user.may("audit")},
+        {
+            "page": page,
+            "kinds": Kind.choices,
+            "asked": request.GET,
+            "since": when_of(request.GET.get("from", "")),
+            "until": when_of(request.GET.get("to", "")),
+            "may_audit": request.user.may("audit"),
+        },
     )
 
 

@@ -1,11 +1,15 @@
 """The hours ahead of the mill as it stands: stops, slow runs and the next order as planned, and what is tried on top."""
 
+import logging
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from threading import Lock
+from threading import Lock, Thread
 
+from django.conf import settings
+
+from core.errors import CoreError
 from core.through.ahead import STEP_S as PACE_S
 from core.through.ahead import Brings, Course, Plan, Sure, look_ahead, sure
 from core.through.disturbed import Machine
@@ -17,7 +21,9 @@ from desk.mill.state import MillState, way_of
 
 HOURS = 12.0
 KEPT, RUNS = 12, 12
-CHANCE_KEEPS = timedelta(minutes=15)
+CHANCE_KEEPS, SOON_KEEPS = timedelta(minutes=15), timedelta(minutes=5)
+
+log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True)
@@ -174,3 +180,75 @@ def kept_chance(state: MillState, tried: Tried, hours: float = HOURS) -> tuple[d
     with _lock:
         told = _sures.get(_chance_key(state, tried, hours))
     return told if told is not None and timedelta() <= state.now - told[0] <= CHANCE_KEEPS else None
+
+
+@dataclass(frozen=True)
+class Mark:
+    """Something that the hours ahead bring: when, and what."""
+
+    at: datetime
+    told: str
+
+
+_soon: dict[tuple, tuple[datetime, Course]] = {}  # the newest course of a mill as it is run, whatever minute it was begun
+_running = Lock()
+
+
+def _soon_key(state: MillState) -> tuple:
+    card = state.next_card.pk if state.next_card is not None else 0
+    return (state.version_id, way_of(state.running), card, tuple((s.start, s.end, s.rate_pct) for s in state.stops))
+
+
+def course_soon(state: MillState) -> Course | None:
+    """The hours ahead as they were worked out in the last minutes; where they were not, None, and it is begun beside the page.
+
+    Asks the record for all that it needs before it returns. Raises: CoreError.
+    """
+    key = _soon_key(state)
+    told = _soon.get(key)
+    fresh = told is not None and timedelta() <= state.now - told[0] < SOON_KEEPS
+    if not fresh and settings.LOOK_AHEAD_BESIDE and _running.acquire(blocking=False):
+        try:
+            layout, watch = _laid_out(state)
+            plan, now = plan_of(state, layout, Tried(), HOURS), state.now
+        except BaseException:
+            _running.release()
+            raise
+        Thread(target=_look_beside, args=(key, now, layout, plan, watch), daemon=True).start()
+    return told[1] if told is not None and timedelta() <= state.now - told[0] < 2 * SOON_KEEPS else None
+
+
+def _look_beside(key: tuple, now: datetime, layout: Layout, plan: Plan, watch: tuple[str, ...]) -> None:
+    """Work a course out in a thread of its own, and keep it alone."""
+    try:
+        course = look_ahead(layout, plan, HOURS, watch)
+        _soon.clear()
+        _soon[key] = (now, course)
+    except CoreError as failure:
+        log.info("the hours ahead cannot be worked out: %s", failure)
+    finally:
+        _running.release()
+
+
+def marks_of(state: MillState, low: float, high: float, begun: datetime, course: Course) -> list[Mark]:
+    """When vessels meet a limit, soonest first, counted from when the course was begun."""
+    told = []
+    for key, v in state.mill.vessels.items():
+        unit = key if key in course.units else v.unit
+        if (
+            unit in course.units
+            and key in state.vessels
+            and (met := course.first(unit, low, high)) is not None
+            and met[1] > 0.0
+        ):
+            told.append(Mark(begun + timedelta(hours=met[1]), f"{v.name} {met[0]}"))
+    return sorted(told, key=lambda m: m.at)
+
+
+def soon(state: MillState, low: float, high: float) -> list[Mark]:
+    """The same of the mill as it stands; nothing while it is not worked out yet, or cannot be."""
+    try:
+        course = course_soon(state)
+    except CoreError:
+        return []
+    return marks_of(state, low, high, _soon[_soon_key(state)][0], course) if course is not None else []

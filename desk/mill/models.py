@@ -105,3 +105,24 @@ class HeldLine(Held, Sealed):
 
     def __str__(self) -> str:
         return self.name
+
+
+class HourAccount(models.Model):
+    """The line's accounts of one whole hour, worked out from the record as it stood. No record: it is made anew once something
+    of that hour or before is written later.
+    """
+
+    start = models.DateTimeField(unique=True)
+    newest = models.BigIntegerField(help_text="the newest record it was worked out from")
+    version = models.ForeignKey(MillVersion, models.CASCADE)
+    ran = models.FloatField(help_text="share of its speed that the machine ran at")
+    order = models.CharField(max_length=60, blank=True)
+    grade = models.CharField(max_length=60, blank=True)
+    reel_t = models.FloatField()
+    told = models.JSONField()
+
+    class Meta:
+        ordering = ["start"]
+
+    def __str__(self) -> str:
+        return f"{self.start:%Y-%m-%d %H}:00"

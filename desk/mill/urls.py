@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from desk.mill import balance_views, case_views, draft_views, learn_views, put_views, views
+from desk.mill import account_views, balance_views, case_views, draft_views, learn_views, put_views, views
 
 app_name = "mill"
 urlpatterns = [
@@ -23,6 +23,7 @@ urlpatterns = [
     path("learn/", learn_views.listing, name="learn"),
     path("learn/<str:unit>/", learn_views.unit_page, name="learn_unit"),
     path("balance/", balance_views.balance, name="balance"),
+    path("accounts/", account_views.accounts, name="accounts"),
     path("case/", case_views.case, name="case"),
     path("case/json/", case_views.as_json, name="case_json"),
     path("case/hold/", case_views.hold, name="case_hold"),

@@ -2,13 +2,14 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from urllib.parse import urlencode
 
 from django.http import JsonResponse, StreamingHttpResponse
 from django.shortcuts import redirect, render
 from django.template.loader import render_to_string
 from django.urls import reverse
 from django.utils.html import escape
-from django.views.decorators.http import require_safe
+from django.views.decorators.http import require_POST, require_safe
 
 from core.errors import CoreError
 from core.stock.cover import USABLE_HIGH_PCT, USABLE_LOW_PCT
@@ -118,6 +119,7 @@ def ahead(request):
         "case": case,
         "broke": broke_unit(state),
         "hours": HOURS,
+        "asked": [(k, x) for k, x in request.GET.items()],
     }
     context["errors"] = [w["error"] for w in wells if w["error"]] + [f"{name} {text}" for name, text in problems.items()]
     if not context["errors"]:
@@ -145,19 +147,20 @@ def ahead(request):
     return render_bench(request, "schedule/ahead", context)
 
 
-@require_safe
+@require_POST
 def by_chance(request):
-    """The same hours twelve times, told as they are run; then the page with what chance makes of them."""
+    """The same hours several times, told as they are run; then the page with what chance makes of them. Nothing is recorded."""
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
-    back = f"{reverse('schedule:ahead')}?{request.GET.urlencode()}"
-    wells, v = read_wells(request.GET, WELLS)
-    case, problems = read_case(request.GET, state)
+    asked = {k: x for k, x in request.POST.items() if k not in ("csrfmiddlewaretoken", "once")}
+    back = f"{reverse('schedule:ahead')}?{urlencode(asked)}"
+    wells, v = read_wells(asked, WELLS)
+    case, problems = read_case(asked, state)
     if problems or any(w["error"] for w in wells):
         return redirect(back)
     try:
-        work = chance_of(state, _tried(v, request.GET.get("feed", ""), case))
+        work = chance_of(state, _tried(v, asked.get("feed", ""), case))
     except CoreError:
         return redirect(back)  # which says why
     told = StreamingHttpResponse(_running(request, work, back))

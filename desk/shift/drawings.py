@@ -3,11 +3,14 @@
 from datetime import timedelta
 
 from core.judge.due import DueState
+from core.stock.cover import USABLE_HIGH_PCT, USABLE_LOW_PCT
 from desk.kit.svg import n
 from desk.kit.templatetags.vat import clock, figure, hm, tph
+from desk.mill.ahead import soon
 from desk.mill.ribbon import STATIONS, draw_floor
 
 RULE_PX, FLOOR_PX = 716.0, 500.0
+MARK_PX = 9.0
 FLAG_PX = 17.0  # flags nearer than this are one, with their number
 WORDS_PX = 190.0
 
@@ -31,6 +34,7 @@ def shift_rule(shift, now, state, board, px: float = RULE_PX, *, running=()) -> 
     flags = _flags(board, shift, x)
     stops = [_stop(s, state, x, px) for s in state.stops if s.start < shift.end and s.end > shift.start]
     cooks = [_cook(r, x, px, bool(stops)) for r in running if r.blows_at > shift.start]
+    ahead = _ahead(state, shift, x)
     told = f"Shift {shift.start:%H:%M} to {shift.end:%H:%M}, {sum(f['n'] for f in flags)} samples due in it"
     return {
         "px": n(px),
@@ -39,9 +43,24 @@ def shift_rule(shift, now, state, board, px: float = RULE_PX, *, running=()) -> 
         "flags": flags,
         "stops": stops,
         "cooks": cooks,
+        "ahead": ahead,
         "now": n(x(now)),
-        "summary": "; ".join((told, *(c["told"] for c in cooks))),
+        "summary": "; ".join((told, *(c["told"] for c in cooks), *(a["told"] for a in ahead))),
     }
+
+
+def _ahead(state, shift, x) -> list[dict]:
+    """Where vessels meet a limit if nobody acts, by the line looked ahead; marks too near each other are one."""
+    marks: list[dict] = []
+    for m in soon(state, USABLE_LOW_PCT, USABLE_HIGH_PCT):
+        if not shift.start <= m.at <= shift.end:
+            continue
+        at, told = x(m.at), f"{m.told} {clock(m.at)}"
+        if marks and at - marks[-1]["at"] < MARK_PX:
+            marks[-1]["told"] += f", {told}"
+        else:
+            marks.append({"at": at, "x": n(at), "told": told})
+    return marks
 
 
 def _flags(board, shift, x) -> list[dict]:

@@ -30,6 +30,7 @@ from desk.mill.ribbon import STATIONS, draw_small
 from desk.people.rights import may
 from desk.wash.drawings import cost_picture, line_picture
 from desk.wash.looks import LOOKS
+from desk.wash.recovery import RECOVERY
 
 MOST_STAGES = 6
 PUT_FROM = 1e-3  # t/t of dilution: less is no change
@@ -179,6 +180,7 @@ BENCHES = {
             "closure",
             "Presses draw in: locked out before hands or hoses go near.",
         ),
+        *RECOVERY,
     )
 }
 BARE = WashPlan(

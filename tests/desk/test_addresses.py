@@ -38,6 +38,7 @@ RIGHTS = {
     "people:first": (NOBODY, NOBODY),
     "people:own_pin": (ANY, ANY),
     "schedule:halts": (ANY, MAY["stop"]),
+    "schedule:by_chance": (NOBODY, ANY),
     "schedule:end_halt": (NOBODY, MAY["stop"]),
     "shift:handover": (ANY, MAY["handover"]),
     "shift:signed": (ANY, MAY["note"] | MAY["handover"]),

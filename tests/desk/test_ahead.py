@@ -3,8 +3,10 @@
 from datetime import timedelta
 from unittest.mock import patch
 
+from desk.mill import ahead
 from desk.mill.ahead import Tried, course_of
 from desk.schedule import halts
+from desk.shift import kept_board
 from tests import make
 from tests.desk.test_bleach import Desk
 
@@ -73,7 +75,7 @@ class Ahead(Desk):
 
     def test_chance_is_run_told_on_the_way_and_drawn(self):
         with patch("desk.mill.ahead.RUNS", 2):
-            told = self.client.get("/schedule/ahead/chance/", {"break": "20"})
+            told = self.client.post("/schedule/ahead/chance/", {"break": "20"})
             page = b"".join(told.streaming_content).decode()
         self.assertIn("<p>2 of ", page)
         self.assertIn("/schedule/ahead/?break=20", page)
@@ -82,4 +84,33 @@ class Ahead(Desk):
         self.assertTrue(after.context["by_chance"])
         self.assertTrue(after.context["p"]["plots"][0]["sure"])
         self.assertNotContains(self.client.get("/schedule/ahead/"), "meets a limit in")
-        self.assertEqual(self.client.get("/schedule/ahead/chance/", {"break": "x"}).status_code, 302)
+        self.assertEqual(self.client.post("/schedule/ahead/chance/", {"break": "x"}).status_code, 302)
+
+    def test_shift_marks_what_the_hours_ahead_bring_once_they_are_worked_out(self):
+        ahead._soon.clear()
+        self.assertNotContains(self.client.get("/"), ", if nobody acts</title>")
+        with self.settings(LOOK_AHEAD_BESIDE=True), patch("desk.mill.ahead.Thread", Beside):
+            state = make.state(0)
+            self.assertEqual(ahead.soon(state, 10.0, 95.0), [])  # begun beside the page
+            self.assertEqual(ahead.soon(state, 10.0, 95.0)[0].told, "S white tower empty")
+        marks = ahead.soon(make.state(1), 10.0, 95.0)
+        self.assertEqual(sorted(marks, key=lambda m: m.at), marks)
+        self.assertAlmostEqual(
+            (marks[0].at - state.now).total_seconds() / 3600.0, state.vessels["S.tower"].cover.hours, delta=0.25
+        )
+        kept_board.forget()
+        page = self.client.get("/")
+        self.assertContains(page, "S white tower empty")
+        self.assertContains(page, ", if nobody acts</title>")
+        self.assertEqual(ahead.soon(make.state(30), 10.0, 95.0), [])  # too old to tell
+        ahead._soon.clear()
+
+
+class Beside:
+    """A thread that does its work at once."""
+
+    def __init__(self, target, args, daemon):
+        self.target, self.args = target, args
+
+    def start(self):
+        self.target(*self.args)

@@ -1,0 +1,1 @@
+"""Accounts of the line: what came, what went, what it cost."""

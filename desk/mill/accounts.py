@@ -1,0 +1,212 @@
+"""Accounts of whole hours from the record: what the line took and gave, kept so that a period is summed at once."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from django.db import OperationalError
+from django.db.models import Max
+from django.utils import timezone
+
+from core.accounts.line import Account, Accounts, Entry, Terms, accounts_of, summed
+from core.errors import CoreError
+from desk.instruments.store import at_minute
+from desk.kit.writing import trouble_of, writing
+from desk.log.models import Kind, Record
+from desk.mill.models import HourAccount, MillVersion
+from desk.mill.shifts import shift_of
+from desk.mill.state import MillState, NoMill, solve_running
+
+HOUR = timedelta(hours=1)
+AT_ONCE = 8  # hours worked out for one page
+LEAST_RATE = 0.02  # a machine that stands is solved at this
+LONGEST = timedelta(hours=72)
+NORM_HOURS, NORM_BACK = 24, timedelta(days=7)
+PERIODS = ("shift", "last shift", "day", "order", "grade")
+
+
+@dataclass(frozen=True)
+class Period:
+    """Whole hours from and to, and what they are called."""
+
+    key: str
+    name: str
+    start: datetime
+    end: datetime
+
+    @property
+    def hours(self) -> list[datetime]:
+        """The beginnings of its hours."""
+        count = max(0, int((self.end - self.start) / HOUR))
+        return [self.start + HOUR * i for i in range(count)]
+
+
+def _whole(when: datetime) -> datetime:
+    return when.replace(minute=0, second=0, microsecond=0)
+
+
+def _since(state: MillState, what: str) -> datetime:
+    """When the running order, or the running grade, began."""
+    run = state.run
+    told = Record.objects.current().filter(kind=Kind.START, at__lte=state.now).order_by("-at", "-id")
+    begun = state.now
+    for record in told[:40]:
+        same = record.subject == run["order"] if what == "order" else record.data["grade"] == run["grade"]
+        if not same:
+            break
+        begun = record.at
+    return max(begun, state.now - LONGEST)
+
+
+def period_of(state: MillState, key: str) -> Period:
+    """A period by its key; whole hours that are over."""
+    now = _whole(timezone.localtime(state.now))
+    shift = state.shift
+    if key == "last shift":
+        before = shift_of(shift.start - timedelta(minutes=1), state.mill)
+        return Period(key, f"the {before.name} before", before.start, before.end)
+    if key == "day":
+        return Period(key, "the last 24 hours", now - timedelta(hours=24), now)
+    if key in ("order", "grade"):
+        begun = _whole(timezone.localtime(_since(state, key)) + timedelta(minutes=59))
+        name = f"order {state.run['order']}" if key == "order" and state.run["order"] else state.grade.name
+        return Period(key, f"{name} so far", begun, now)
+    return Period("shift", f"this {shift.name}", _whole(shift.start), now)
+
+
+def _plain(accounts: Accounts) -> dict:
+    return {
+        key: {
+            "name": a.name,
+            "unit": a.unit,
+            "came": [[e.key, e.name, e.value] for e in a.came],
+            "went": [[e.key, e.name, e.value] for e in a.went],
+        }
+        for key, a in accounts.of.items()
+    }
+
+
+def accounts_in(kept: HourAccount) -> Accounts:
+    """What was kept, as accounts."""
+
+    def entries(told) -> tuple[Entry, ...]:
+        return tuple(Entry(key=k, name=n, value=v) for k, n, v in told)
+
+    of = {
+        key: Account(key=key, name=a["name"], unit=a["unit"], came=entries(a["came"]), went=entries(a["went"]))
+        for key, a in kept.told.items()
+    }
+    return Accounts(reel_t=kept.reel_t, of=of)
+
+
+def _stale(kept: HourAccount) -> bool:
+    """Whether something of that hour or before was written after it was worked out."""
+    return Record.objects.filter(pk__gt=kept.newest, at__lt=kept.start + HOUR).exists()
+
+
+def _worked(start: datetime) -> HourAccount | None:
+    """An hour by the record: the line as it was run in its middle, the machine at its share of the hour. None of an hour
+    before the mill was set up, or that the line cannot be solved for."""
+    newest = Record.objects.aggregate(Max("pk"))["pk__max"] or 0
+    try:
+        state = MillState(start + HOUR / 2)
+        ran = state.running_h(start, start + HOUR)
+        line = solve_running(state.version_id, state.running_at(max(ran, LEAST_RATE)))
+    except (NoMill, CoreError):
+        return None
+    drawn = state.draw.solids_t_h * ran
+    added = {a.name: a.dose_kg_t * drawn for a in state.grade.additives}
+    accounts = accounts_of(line, reel_of(state), added, Terms())
+    return HourAccount(
+        start=start,
+        newest=newest,
+        version=MillVersion.objects.get(pk=state.version_id),
+        ran=ran,
+        order=state.run["order"],
+        grade=state.run["grade"],
+        reel_t=accounts.reel_t if ran > 0.0 else 0.0,
+        told=_plain(accounts),
+    )
+
+
+def reel_of(state: MillState) -> str:
+    """The exit that the machine's web goes to: where most of its solids leave."""
+    network = state.solution.network
+    unit = state.mill.roles.machine
+    if unit not in network.index:
+        return ""
+    ways = [(float(state.solution.leaves(unit, o.name).solids_t_h), o.to) for o in network.unit(unit).outlets]
+    return max(ways, default=(0.0, ""))[1]
+
+
+def _keep(made: HourAccount) -> None:
+    """Keep an hour that was worked out; where the database takes nothing now, it is worked out again the next time."""
+    try:
+        with writing():
+            HourAccount.objects.filter(start=made.start).delete()
+            made.save()
+    except OperationalError as trouble:
+        if trouble_of(trouble) is None:
+            raise
+
+
+def kept_hours(period: Period, *, at_once: int = AT_ONCE) -> tuple[list[HourAccount], int]:
+    """The hours of a period that are worked out, some of them just now, and how many are still to be."""
+    hours = period.hours
+    there = {h.start: h for h in HourAccount.objects.filter(start__gte=period.start, start__lt=period.end)}
+    told, missing, done = [], 0, 0
+    for start in hours:
+        kept = there.get(start)
+        if kept is not None and not _stale(kept):
+            told.append(kept)
+            continue
+        if done >= at_once:
+            missing += 1
+            continue
+        done += 1
+        if (made := _worked(start)) is None:
+            continue
+        _keep(made)
+        told.append(made)
+    return told, missing
+
+
+def sum_of(hours: list[HourAccount]) -> Accounts:
+    """The accounts of hours together."""
+    return summed((1.0, accounts_in(h)) for h in hours)
+
+
+def norm_of(before: datetime, key: str) -> tuple[float, int] | None:
+    """An account a tonne on the reel over the week before, and of how many hours; None of less than a day of them."""
+    rows = list(HourAccount.objects.filter(start__gte=before - NORM_BACK, start__lt=before, ran__gt=0.5))
+    if len(rows) < NORM_HOURS:
+        return None
+    reel = sum(h.reel_t for h in rows)
+    return (sum(accounts_in(h).of[key].total for h in rows if key in h.told) / reel, len(rows)) if reel > 0.0 else None
+
+
+@dataclass(frozen=True)
+class Rose:
+    """A tower over a period: what it rose by in its meter, what by the accounts, t OD."""
+
+    name: str
+    key: str
+    by_meter: float
+    by_line: float
+
+    @property
+    def unexplained(self) -> float:
+        return self.by_meter - self.by_line
+
+
+def towers_of(state: MillState, period: Period, accounts: Accounts) -> Iterator[Rose]:
+    """Every tower whose level was read at both ends of a period."""
+    stays = {e.key: e.value for e in accounts.of["fibre"].went} if "fibre" in accounts.of else {}
+    for key, v in state.mill.vessels.items():
+        unit = next((u for u in state.mill.units if u.id == key and u.stores), None)
+        if unit is None:
+            continue
+        first, last = (at_minute(f"level.{key}", t) for t in (period.start, period.end))
+        if first is not None and last is not None:
+            rose = v.full_t * (last.value - first.value) / 100.0
+            yield Rose(v.name, key, rose, stays.get(unit.outlets[0].to, 0.0))
