@@ -13,6 +13,7 @@ import core.bleach.shade
 import core.bleach.store
 import core.blend.additives
 import core.blend.broke
+import core.blend.dye
 import core.blend.furnish
 import core.blend.least
 import core.blend.relief

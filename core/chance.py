@@ -20,3 +20,17 @@ def poisson_at_most(k: float, mean: float) -> float:
     from scipy.special import pdtr
 
     return float(pdtr(k, mean))
+
+
+def normal_quantile(p: float) -> float:
+    """The value below which a share `p` (0 to 1) of a standard normal lies."""
+    from scipy.special import ndtri
+
+    return float(ndtri(p))
+
+
+def chi_square_quantile(p: float, freedom: float) -> float:
+    """The value below which a share `p` (0 to 1) of chi-square with `freedom` degrees of freedom (above 0) lies."""
+    from scipy.special import chdtri
+
+    return float(chdtri(freedom, 1.0 - p))

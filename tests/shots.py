@@ -28,7 +28,7 @@ VIEWS = {
     "bleach": ("/bleach/?front=30", "mr", 1280, 800, "day"),
     "case": ("/mill/case/?s.K.larch.cook.ea_pct_naoh=17.2&s.K.alder.chips.feed_t_h=5.2", "mr", 1280, 1000, "night"),
     "setup": ("/mill/draft/?part=units:K.larch.wash", "pn", 1280, 800, "day"),
-    "moves": ("/moves/?group=bleach", "mr", 1280, 800, "day"),
+    "ahead": ("/schedule/ahead/?break_in=60&break=45", "mr", 1280, 860, "day"),
     "clean": ("/clean/?line=K.clean&open1=5", "mr", 1280, 800, "day"),
     "recovered": ("/recovered/", "mr", 1280, 800, "day"),
     "refine": ("/refine/?line=K.refine&want=430", "mr", 1280, 800, "day"),

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
-from scipy.stats import chi2, norm
 
+from core.chance import chi_square_quantile, normal_quantile
 from core.errors import Caution, ImpossibleInput, Problem
 from core.quantity import check, figure, quantity
 from core.register import Check, model
@@ -66,12 +66,12 @@ def reconcile(measured: Sequence[float], sd: Sequence[float], balances: Vector, 
     taken = move @ a @ s
     var = np.diag(taken)
     tests = np.where(var > 0.0, np.abs(shift) / np.sqrt(np.maximum(var, 1e-300)), 0.0)
-    allowed = float(norm.ppf(1.0 - (1.0 - SURE ** (1.0 / len(m))) / 2.0))
+    allowed = normal_quantile(1.0 - (1.0 - SURE ** (1.0 / len(m))) / 2.0)
     return Agreed(
         x=m - shift,
         sd=np.sqrt(np.maximum(np.diag(s - taken), 0.0)),
         chi=float(miss @ inner @ miss),
-        chi_allowed=float(chi2.ppf(SURE, rank)),
+        chi_allowed=chi_square_quantile(SURE, rank),
         tests=tests,
         test_allowed=allowed,
     )
@@ -163,15 +163,16 @@ def day(case: DayCase) -> DayFound:
     found = reconcile(measured, sd, balances, (0.0, 0.0))
     suspects = tuple(NAMES[i] for i in found.suspects)
     fields = ("wood_t", "washed_t", "towers_t", "delivered_t", "lost_t")
-    for i in found.suspects:
-        if len(suspects) == 1:
-            without = reconcile(measured, [v * OUT if k == i else v for k, v in enumerate(sd)], balances, (0.0, 0.0))
-            size = measured[i] - float(without.x[i])
-            rest = "the others agree without it" if without.passes else "and the others do not agree without it: check by hand"
-            told = f"cannot be made to agree: about {size:+.1f} t off, {rest}"
-        else:
-            told = "is one of those that cannot be told apart: " + ", ".join(suspects) + ". Look at each"
+    if len(suspects) == 1:
+        i = found.suspects[0]
+        without = reconcile(measured, [v * OUT if k == i else v for k, v in enumerate(sd)], balances, (0.0, 0.0))
+        size = measured[i] - float(without.x[i])
+        rest = "the others agree without it" if without.passes else "and the others do not agree without it: check by hand"
+        told = f"is what cannot be made to agree ({suspects[0]}): about {size:+.1f} t off, {rest}"
         cautions += (Caution(fields[i], told),)
+    elif suspects:
+        told = f"is one of {', '.join(suspects)}: one of these is off, and they cannot be told apart; look at each"
+        cautions += (Caution(fields[found.suspects[0]], told),)
     return DayFound(
         wood_t=float(found.x[0]),
         washed_t=float(found.x[1]),

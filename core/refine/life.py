@@ -111,3 +111,33 @@ def life(case: LifeCase) -> LifeFound | Infeasible:
     return LifeFound(
         hours=hours, low=max(0.0, low), high=high, slope=b, intercept=a, s=s, g=g, trend=float(g < 1.0), cautions=cautions
     )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChangeCase:
+    cost: float = quantity("A change costs", "money", possible=(0, 1e7), above=True, decimals=0)
+    grows: float = quantity("Cost of wear grows by", "money/h an h", possible=(0, 1e4), above=True, decimals=3)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChangeFound:
+    hours: float = figure("Change them after", "h", decimals=0, equation="√(2 C/e)")
+    a_h: float = figure("It costs then", "money/h", decimals=2, equation="C/T + e T/2")
+    cautions: tuple[Caution, ...] = ()
+
+
+@model(
+    "refine.change",
+    title="When a change of plates pays",
+    source="least cost of a wear that grows evenly",
+    holds_for="flat within a quarter: put it into a stop",
+    equation="T = √(2 C/e)",
+    symbols="C=cost e=grows T=hours",
+    basis="published",
+    checks=(Check({"cost": 9000, "grows": 0.018}, "hours", 1000.0, 1e-9),),
+)
+def change(case: ChangeCase) -> ChangeFound:
+    """Raises: ImpossibleInput."""
+    cautions = check(case)
+    hours = math.sqrt(2.0 * case.cost / case.grows)
+    return ChangeFound(hours=hours, a_h=case.cost / hours + case.grows * hours / 2.0, cautions=cautions)

@@ -15,8 +15,14 @@ _LIMITS = {"iso_least": 80, "ash_most": 6, "tensile_least": 46, "pulps": _PULPS}
 _STREAMS = [{"share_pct": f, "cons_pct": c} for f, c in ((40, 3.8), (40, 4.0), (20, 3.2))]
 _DARK = {"iso_least": 80, "rest_k": 0.3, "rest_s": 36, "k": 3.0, "s": 45}
 ADDED = "Each by its own paper: goggles and gloves, no acid to carbonate or to bleach, the nearest shower known."
+DYES = (
+    "Dye that is fixed cannot be taken out, only outrun. Dust and concentrates stain and irritate: gloves, goggles, own paper."
+)
+_SHEET = dict(
+    zip((f"r{nm}" for nm in (420, 460, 500, 540, 580, 620, 660)), (0.58, 0.66, 0.72, 0.76, 0.79, 0.81, 0.82), strict=True)
+)
 BENCHES = {
-    key: Bench(key, title, line, model, "", given, group, mind)
+    key: Bench(key, title, line, model, "shade" if key in ("dyed", "dye-recipe") else "", given, group, mind)
     for key, title, line, model, given, group, mind in (
         ("flows", "Flows of a recipe", "And the ratio check.", "blend.flows", {"od_t_h": 10, "streams": _STREAMS}, "mix", ""),
         ("mix", "What a recipe becomes", "Light, freeness, strength.", "blend.forecast", _LIMITS, "mix", ""),
@@ -42,6 +48,25 @@ BENCHES = {
             "",
         ),
         ("shade", "How much of a darker pulp", "For a brightness.", "blend.shade_cap", _DARK, "mix", ""),
+        ("sheet", "Shade of a sheet", "Seven bands.", "blend.shade", _SHEET, "shade", ""),
+        (
+            "dyed",
+            "What dyes make of a pulp",
+            "And what its broke does.",
+            "blend.dyed",
+            {"k457": 0.95, "s": 38, "blue": 0.8, "red": 0.3},
+            "shade",
+            DYES,
+        ),
+        (
+            "dye-recipe",
+            "Least dye for a shade",
+            "Within a tolerance.",
+            "blend.recipe",
+            {"k457": 0.95, "s": 38, "l_star": 67.7, "a_star": 1.75, "b_star": -16.7, "within": 0.8},
+            "shade",
+            DYES,
+        ),
         (
             "additive",
             "Flow of an additive",

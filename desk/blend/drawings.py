@@ -1,5 +1,9 @@
 """The furnish as columns whose bands join, its forecast against its limits, cost against a limit, additives; for SVG."""
 
+import numpy as np
+
+from core.blend.dye import DYES as SHADES
+from core.blend.dye import dyed, on_screen
 from core.blend.furnish import NO_COUNT, NO_CSF, NO_MOST, BlendCase, Forecast, rounded
 from core.blend.least import Held, LeastFound
 from core.quantity import quantities
@@ -222,3 +226,43 @@ def added_picture(rows: list[dict]) -> dict:
             for i, r in enumerate(rows)
         ],
     }
+
+
+SHADE_AT, SHADE_PX = (230.0, 128.0), 100.0  # the middle of the a*, b* plane, and pixels to its edge
+
+
+def shade_picture(result, case, other=None) -> dict:
+    """The a*, b* plane: the undyed pulp, what the dyes make of it, what is wanted with its tolerance; each as a patch."""
+    plain = dyed(case.base, case.s, np.zeros(4), case.school)
+    doses = np.array([getattr(result if hasattr(result, "total") else case, name) for name in SHADES])
+    made = dyed(case.base, case.s, doses, case.school)
+    wanted = np.array([case.l_star, case.a_star, case.b_star]) if hasattr(case, "within") else None
+    told = [plain, made] + ([wanted] if wanted is not None else [])
+    far = max(10.0, 1.15 * max(float(np.abs(lab[1:]).max()) for lab in told))
+
+    def at(lab) -> dict[str, str]:
+        px = SHADE_PX / far
+        return {"x": n(SHADE_AT[0] + px * float(lab[1])), "y": n(SHADE_AT[1] - px * float(lab[2])), "hex": on_screen(lab)}
+
+    return {
+        "plain": at(plain),
+        "made": at(made),
+        "wanted": at(wanted) if wanted is not None else None,
+        "ring": n(SHADE_PX / far * getattr(case, "within", getattr(case, "borne", 1.0))),
+        "far": figure(far, 0),
+        "de": figure(result.de, 2),
+        "lab": [figure(float(v), 1) for v in made],
+        "held": at(
+            dyed(
+                other[1].base,
+                other[1].s,
+                np.array([getattr(other[0] if hasattr(other[0], "total") else other[1], k) for k in SHADES]),
+                other[1].school,
+            )
+        )
+        if other
+        else None,
+    }
+
+
+PICTURES = {"shade": shade_picture}

@@ -19,7 +19,7 @@ from core.errors import ImpossibleInput, Infeasible
 from core.quantity import quantities
 from core.unit import Worked
 from desk.blend.benches import BENCHES
-from desk.blend.drawings import added_picture, cost_picture, forecast_rows, shares_picture
+from desk.blend.drawings import PICTURES, added_picture, cost_picture, forecast_rows, shares_picture
 from desk.blend.pulps import chest_results, forecast_errors, hours_at, limits_of, pulps_now
 from desk.cases.benches import bench_view, case_held, held_case
 from desk.kit.bench import Well, read_wells, refuse_well, render_bench
@@ -472,4 +472,4 @@ def set_back(request, pk: int):
     return redirect("blend:furnish")
 
 
-bench = bench_view("blend", BENCHES, station)
+bench = bench_view("blend", BENCHES, station, PICTURES)

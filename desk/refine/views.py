@@ -133,6 +133,15 @@ BENCHES = {
             },
             "plates",
         ),
+        Bench(
+            "change",
+            "When a change pays",
+            "Cost of plates and wear.",
+            "refine.change",
+            "",
+            {"cost": 9000, "grows": 0.018},
+            "plates",
+        ),
         Bench("stretch", "Stretch", "By high consistency.", "refine.stretch", "", {"kwh_t": 200}, "pulp"),
         Bench("fit", "Fitted to the log", "Freeness pairs.", "refine.fit", "", {"furnish": SOFT, "rows": _LOG}, "pulp"),
         Bench(

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 import tests.profile  # noqa: F401
 from core.blend.additives import FlowsCase, Stream, flows, in_order, meetings
+from core.blend.dye import DyedCase, RecipeCase, dyes, lab_of, recipe, reflects, spectrum
 from core.blend.furnish import BlendCase, Pulp, Table, forecast, spread, told
 from core.blend.least import LIMITS, aim, cheapest, eased, kept, least, sd_of, step_towards, trade_off, z_of
 from core.blend.relief import relief
@@ -164,3 +165,20 @@ class Furnish(SimpleTestCase):
         names = ("Retention aid", "Filler", "Size", "Cationic starch", "Violet dye")
         self.assertEqual(in_order(names), ("Violet dye", "Cationic starch", "Size", "Filler", "Retention aid"))
         self.assertEqual([(m.one, m.other) for m in meetings(names)], [("Cationic starch", "Retention aid")])
+
+    def test_the_least_dye_reaches_its_shade_and_one_that_is_lighter_is_refused(self):
+        blue = recipe(RecipeCase(k457=0.95, s=38, l_star=67.659, a_star=1.7526, b_star=-16.731, within=0.8))
+        self.assertAlmostEqual(blue.red, 0.262, delta=0.003)
+        self.assertAlmostEqual(blue.blue, 0.7162, delta=0.004)
+        self.assertAlmostEqual(blue.violet, 0.0531, delta=0.003)
+        self.assertLessEqual(blue.de, 0.8 + 1e-6)
+        dear = recipe(RecipeCase(k457=0.95, s=38, l_star=67.659, a_star=1.7526, b_star=-16.731, within=0.8, violet_price=50))
+        self.assertLess(dear.violet, blue.violet)
+        light = lab_of(reflects(spectrum(0.5, 0.0105), 38), "D65/10")
+        case = RecipeCase(k457=3.5, s=50, l_star=light[0], a_star=light[1], b_star=light[2], within=1.0)
+        refused = recipe(case)
+        self.assertIsInstance(refused, Infeasible)
+        self.assertIn("6.67 dE off", refused.reason)
+        self.assertIn("dye only takes light away", refused.reason)
+        more, less = (dyes(DyedCase(k457=0.95, s=38, blue=0.8, share_pct=pct)).broke_de for pct in (4, 2))
+        self.assertGreater(more, less)
