@@ -13,10 +13,11 @@ from core.bleach.line import PRICES
 from core.errors import CoreError
 from core.line.acting import Line
 from core.stream import SUSPENDED, Vector, W
-from core.unit import AIR_DRY
+from core.unit import AIR_DRY, ON
 
 LEAST: Final = 1e-6
-RECOVERY: Final = "recovery"  # the station-less exit that the liquor goes back by
+RECOVERY, REEL, STAYS = "recovery", "reel", "stays."  # keys of exits: back to recovery, sold, left in a tower (then its exit)
+EVAPORATED: Final = "evaporators_t_h"  # the duty of a unit whose filtrate goes to recovery
 CHEMICALS: Final = {
     "NaOH": "caustic",
     "ClO2": "chlorine dioxide",
@@ -111,7 +112,17 @@ def _bought(line: Line) -> dict[str, Vector]:
     return told
 
 
-def _material(line: Line, by: Vector) -> tuple[tuple[Entry, ...], tuple[Entry, ...]]:
+def exit_keys(line: Line, reel: str) -> dict[str, str]:
+    """The key of every exit in an account: what is sold, what goes back to recovery, what stays in towers; the others by their
+    own id."""
+    network = line.solution.network
+    stays = {o.to for u in network.units if u.stores for o in u.outlets}
+    back = {o.to for k, a in line.acts.items() if a.duties.get(EVAPORATED) for o in network.unit(k).outlets if o.name != ON}
+    told = {e: STAYS + e if e in stays else RECOVERY if e in back else e for e in network.exits}
+    return told | ({reel: REEL} if reel in told else {})
+
+
+def _material(line: Line, keys: Mapping[str, str], by: Vector) -> tuple[tuple[Entry, ...], tuple[Entry, ...]]:
     """What came and went of some components: fed, bought, turned into others at units, left by exits, stayed in towers."""
     s = line.solution
     network = s.network
@@ -119,15 +130,15 @@ def _material(line: Line, by: Vector) -> tuple[tuple[Entry, ...], tuple[Entry, .
     came += [(tank, _title(line, tank), float(flows @ by)) for tank, flows in _bought(line).items()]
     made = (s.after - s.into) @ by
     went = [(u.id, f"{_title(line, u.id)}, dissolved", -float(made[i])) for i, u in enumerate(network.units)]
-    went += [(e, _title(line, e), float(s.after[network.index[e]] @ by)) for e in network.exits]
+    went += [(keys[e], _title(line, e), float(s.after[network.index[e]] @ by)) for e in network.exits]
     return _entries(came), _entries(went)
 
 
-def _solute(line: Line, names: tuple[str, ...]) -> tuple[tuple[Entry, ...], tuple[Entry, ...]]:
+def _solute(line: Line, keys: Mapping[str, str], names: tuple[str, ...]) -> tuple[tuple[Entry, ...], tuple[Entry, ...]]:
     """What came of solutes by the units that add them, and went by the exits and by units that use them up, kg/h."""
     network = line.solution.network
     added = [(k, _title(line, k), sum(a.adds.get(n, 0.0) for n in names)) for k, a in line.acts.items()]
-    left = [(e, _title(line, e), sum(line.solute_kg_h(e, n) for n in names)) for e in network.exits]
+    left = [(keys[e], _title(line, e), sum(line.solute_kg_h(e, n) for n in names)) for e in network.exits]
     used = [(k, f"{title}, used up", -v) for k, title, v in added if v < 0.0]
     return _entries((k, t, v) for k, t, v in added if v > 0.0), _entries([*left, *used])
 
@@ -149,7 +160,8 @@ def accounts_of(line: Line, reel: str, added_kg_h: Mapping[str, float], terms: T
     """The accounts of an hour of a line. `reel`: the exit that is sold; `added_kg_h`: additives at the machine, by name."""
     s = line.solution
     reel_t = float(s.after[s.network.index[reel]] @ SUSPENDED) if reel in s.network.index else 0.0
-    fibre, water = _material(line, SUSPENDED), _material(line, _only(W))
+    keys = exit_keys(line, reel)
+    fibre, water = _material(line, keys, SUSPENDED), _material(line, keys, _only(W))
     steam, power = _entries(_steam(line)), _entries(_duty(line, "power_mw"))
     kg: dict[str, float] = {}
     for acts in line.acts.values():
@@ -161,8 +173,7 @@ def accounts_of(line: Line, reel: str, added_kg_h: Mapping[str, float], terms: T
     steam_t, mwh = sum(e.value for e in steam), sum(e.value for e in power)
     money = _entries([*paid, ("steam", "steam", steam_t * terms.steam_t), ("power", "power", mwh * terms.power_mwh)])
     carbon = _entries([("steam", "steam", steam_t * terms.steam_co2), ("power", "power", mwh * terms.power_co2)])
-    kept = {o.to for u in s.network.units if u.stores for o in u.outlets}
-    lost = [e for e in s.network.exits if e not in (reel, RECOVERY) and e not in kept]
+    lost = [e for e in s.network.exits if keys[e] not in (REEL, RECOVERY) and not keys[e].startswith(STAYS)]
     cod = _entries((e, _title(line, e), line.solute_kg_h(e, "COD")) for e in lost)
     sludge = _entries((e, _title(line, e), 1000.0 * float(s.after[s.network.index[e]] @ SUSPENDED)) for e in lost)
     told = (
@@ -173,8 +184,8 @@ def accounts_of(line: Line, reel: str, added_kg_h: Mapping[str, float], terms: T
         Account(key="chemicals", name="Chemicals", unit="kg", came=chemicals),
         Account(key="cod", name="COD that leaves", unit="kg", came=cod),
         Account(key="sludge", name="Solids that leave", unit="kg", came=sludge),
-        _two_sided("sodium", "Sodium", _solute(line, ("SOD", "SODB"))),
-        _two_sided("sulphur", "Sulphur", _solute(line, ("SUL",))),
+        _two_sided("sodium", "Sodium", _solute(line, keys, ("SOD", "SODB"))),
+        _two_sided("sulphur", "Sulphur", _solute(line, keys, ("SUL",))),
         Account(key="money", name="Money, without wood and paper", unit="", came=money),
         Account(key="carbon", name="Carbon of steam and power", unit="kg CO₂", came=carbon),
     )

@@ -8,7 +8,7 @@ from django.shortcuts import render
 from django.utils import timezone
 from django.views.decorators.http import require_safe
 
-from core.accounts.line import Accounts, adt, make_up_kg_h
+from core.accounts.line import REEL, STAYS, Accounts, adt, make_up_kg_h
 from desk.kit.svg import n
 from desk.kit.templatetags.vat import figure
 from desk.mill import accounts as kept
@@ -169,4 +169,4 @@ def _worked(state, period, whole: Accounts, chosen: str, hours) -> dict:
 
 def _made(whole: Accounts) -> float:
     """What of the fibre that came went to the reel or stays in towers."""
-    return sum(e.value for e in whole.of["fibre"].went if e.key.startswith("stored.") or e.name.endswith("reel"))
+    return sum(e.value for e in whole.of["fibre"].went if e.key == REEL or e.key.startswith(STAYS))

@@ -8,7 +8,7 @@ from django.db import OperationalError
 from django.db.models import Max
 from django.utils import timezone
 
-from core.accounts.line import Account, Accounts, Entry, Terms, accounts_of, summed
+from core.accounts.line import STAYS, Account, Accounts, Entry, Terms, accounts_of, summed
 from core.errors import CoreError
 from desk.instruments.store import at_minute
 from desk.kit.writing import trouble_of, writing
@@ -209,4 +209,4 @@ def towers_of(state: MillState, period: Period, accounts: Accounts) -> Iterator[
         first, last = (at_minute(f"level.{key}", t) for t in (period.start, period.end))
         if first is not None and last is not None:
             rose = v.full_t * (last.value - first.value) / 100.0
-            yield Rose(v.name, key, rose, stays.get(unit.outlets[0].to, 0.0))
+            yield Rose(v.name, key, rose, stays.get(STAYS + unit.outlets[0].to, 0.0))

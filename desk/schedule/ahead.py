@@ -142,7 +142,7 @@ def ahead(request):
             "by_chance": _by_chance(state, course, chance[1]) if chance else [],
             "short": _short(state, course),
             "was_short": _short(state, beside) if beside is not None else [],
-            "refused": {titles.get(unit, unit): why for unit, why in course.refused.items()},
+            "refused": [titles.get(unit, unit) for unit in course.refused],
         }
     return render_bench(request, "schedule/ahead", context)
 

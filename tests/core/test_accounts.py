@@ -44,7 +44,9 @@ class OfALine(SimpleTestCase):
         steam = one.of["steam"].total
         self.assertAlmostEqual(dear.of["money"].total - one.of["money"].total, 22.0 * steam)
         self.assertAlmostEqual(one.of["carbon"].total, 60.0 * steam + 350.0 * power)
-        self.assertFalse({e.key for e in one.of["cod"].came} & {"recovery", "reel", "stored.K"})
+        self.assertFalse({e.key for e in one.of["cod"].came} & {"recovery", "reel", "stays.stored.K"})
+        self.assertEqual({e.key: e.name for e in one.of["fibre"].went}["stays.stored.K"], "stays in the K tower")
+        self.assertGreater({e.key: e.value for e in one.of["sulphur"].went}["recovery"], 0.99 * one.of["sulphur"].gone)
         self.assertGreater(make_up_kg_h(one, "sodium"), 0.0)
         self.assertLess(make_up_kg_h(one, "sulphur"), 0.01 * one.of["sulphur"].total)
         water = {e.key: e.value for e in one.of["water"].came}
