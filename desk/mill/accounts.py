@@ -104,12 +104,21 @@ def _stale(kept: HourAccount) -> bool:
     return Record.objects.filter(pk__gt=kept.newest, at__lt=kept.start + HOUR).exists()
 
 
+def version_at(when: datetime) -> int:
+    """The version of the set-up that was in force at a time; of a time before the first, the first. Raises: NoMill."""
+    then = MillVersion.objects.filter(made_at__lte=when).order_by("-pk").values_list("pk", flat=True).first()
+    first = then or MillVersion.objects.order_by("pk").values_list("pk", flat=True).first()
+    if first is None:
+        raise NoMill
+    return first
+
+
 def _worked(start: datetime) -> HourAccount | None:
     """An hour by the record: the line as it was run in its middle, the machine at its share of the hour. None of an hour
     before the mill was set up, or that the line cannot be solved for."""
     newest = Record.objects.aggregate(Max("pk"))["pk__max"] or 0
     try:
-        state = MillState(start + HOUR / 2)
+        state = MillState(start + HOUR / 2, version_at(start + HOUR / 2))
         ran = state.running_h(start, start + HOUR)
         line = solve_running(state.version_id, state.running_at(max(ran, LEAST_RATE)))
     except (NoMill, CoreError):

@@ -166,9 +166,13 @@ class MillState:
 
     schools: Schools | None = None
 
-    def __init__(self, now: datetime):
+    def __init__(self, now: datetime, version_id: int | None = None):
+        """`version_id`: another version of the set-up than the one in force. Raises: NoMill."""
         self.now = now
-        self.version_id, self.mill = mill_in_force()
+        if version_id is None:
+            self.version_id, self.mill = mill_in_force()
+        else:
+            self.version_id, self.mill = version_id, _read(version_id)
 
     @cached_property
     def shift(self) -> Shift:

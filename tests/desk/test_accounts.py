@@ -1,5 +1,6 @@
 """Accounts on the desk: a shift's hours from the record, its bars, exports, what was written later, the log of an hour."""
 
+import copy
 import csv
 import io
 from datetime import timedelta
@@ -8,7 +9,7 @@ from unittest.mock import patch
 from desk.log.actions import write
 from desk.log.models import Kind
 from desk.mill import accounts
-from desk.mill.models import HourAccount
+from desk.mill.models import HourAccount, MillVersion
 from tests import make
 from tests.desk.test_bleach import Desk
 
@@ -67,6 +68,17 @@ class AccountsPage(Desk):
         newest = page.context["hours"][0]
         self.assertAlmostEqual(newest.ran, 0.5)
         self.assertAlmostEqual(newest.reel_t, 0.5 * kept.reel_t, delta=0.6)
+
+    def test_an_hour_goes_by_the_set_up_that_was_in_force_then(self):
+        state = make.state(0)
+        old = MillVersion.objects.get(pk=state.version_id)
+        document = copy.deepcopy(old.document)
+        document["grades"][0]["name"] = "Another name"
+        new = MillVersion.objects.create(document=document, made_at=state.now - timedelta(hours=2), by=None, note="a name")
+        self.assertEqual(accounts.version_at(state.now), new.pk)
+        self.assertEqual(accounts.version_at(state.now - timedelta(hours=3)), old.pk)
+        hours = self.client.get("/mill/accounts/").context["hours"]
+        self.assertEqual({h.version_id for h in hours}, {old.pk, new.pk})
 
     def test_it_leaves_as_csv_and_json_and_an_hour_opens_its_log(self):
         told = self.client.get("/mill/accounts/", {"as": "json"}).json()
