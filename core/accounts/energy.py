@@ -163,7 +163,7 @@ _ACC = {"water_m3": 150, "from_bar": 9, "to_bar": 4}
     title="What a steam accumulator rides through",
     source="flash of saturated water step by step, mean latent heat",
     holds_for="100 to 200 °C",
-    equation="Δm = m (1 − e^(−(h₁ − h₂)/h_fg)); ρ = 0.9583 − 8.26e-4 (t − 100) − 2.2e-6 (t − 100)(t − 150)",
+    equation="Δm = m (1 − e^(−(h₁ − h₂)/h_fg)); ρ = 0.9583 − 8.26e-4 d − 2.2e-6 d(d − 50), d = t − 100",
     basis="published",
     checks=(Check(_ACC, "steam_t", 8.5792, 1e-2),),
 )

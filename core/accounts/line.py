@@ -91,6 +91,18 @@ class Accounts:
     reel_t: float
     of: Mapping[str, Account]
 
+    def a_tonne(self, amount: float) -> float | None:
+        """An amount a tonne, oven-dry, on the reel; none where nothing was made."""
+        return amount / self.reel_t if self.reel_t > 0.0 else None
+
+    @property
+    def fibre_lost_pct(self) -> float | None:
+        """What of the fibre that came neither went to the reel nor stays in towers, %; none where none came."""
+        fibre = self.of.get("fibre")
+        if fibre is None or fibre.total <= 0.0:
+            return None
+        return 100.0 * (1.0 - sum(e.value for e in fibre.went if e.key == REEL or e.key.startswith(STAYS)) / fibre.total)
+
 
 def _entries(told: Iterable[tuple[str, str, float]]) -> tuple[Entry, ...]:
     """Those that are anything, largest first."""

@@ -1,8 +1,8 @@
 """The daily mill balance: meters made to agree by weighted least squares, and what cannot be made to agree named.
 
-x = m − S A' (A S A')⁻¹ (A m − b); a global test by chi-square, each measurement by the normal. Meters that stand in the same
-balances only cannot be told apart: all are named, none is taken out without a person. Source: recovered to delivery, section
-14.
+x = m − S A' (A S A')⁻¹ (A m − b); a global test by chi-square, each measurement by the normal. Meters that stand in the
+same balances only cannot be told apart: all are named, none is taken out without a person. Source: recovered to delivery,
+section 14.
 """
 
 from collections.abc import Sequence

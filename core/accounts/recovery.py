@@ -40,7 +40,7 @@ class SolidsCase:
 class SolidsFound:
     wood_t: float = figure("Wood", "t/ADt", decimals=3, equation="0.9/yield")
     organics_kg: float = figure("Organics", "kg/ADt", decimals=0, equation="10 W × dissolved − soap")
-    inorganics_kg: float = figure("Inorganics", "kg/ADt", decimals=0, equation="NaOH, Na₂S, Na₂CO₃, Na₂SO₄ of the liquor")
+    inorganics_kg: float = figure("Inorganics", "kg/ADt", decimals=0, equation="NaOH, Na₂S, Na₂CO₃, Na₂SO₄ of it")
     solids_kg: float = figure("Solids", "kg/ADt", decimals=0, equation="organics + inorganics")
     to_recovery_kg: float = figure("to recovery", "kg/ADt", decimals=0, equation="solids × share washed back")
     hhv_mj_kg: float = figure("Gross heat", "MJ/kg", decimals=2, equation="0.95 × Σ heat of its parts/solids")
@@ -105,7 +105,7 @@ class FiredCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FiredFound:
-    heat_mj_kg: float = figure("Heat to steam", "MJ/kg solids", decimals=2, equation="0.915 H − water − reduction − smelt")
+    heat_mj_kg: float = figure("Heat to steam", "MJ/kg solids", decimals=2, equation="0.915 H − water, reduction, smelt")
     steam_kg_kg: float = figure("Steam", "kg/kg solids", decimals=2, equation="1000 q/(h steam − h feed)")
     efficiency_pct: float = figure("of its gross heat", "%", decimals=1, equation="q/H")
     cautions: tuple[Caution, ...] = ()

@@ -25,7 +25,7 @@ class Sort:
 
 
 SORTS: Final = {
-    "alum": Sort(dose=(2, 20), place="blend chest", mind="early, thick stock, pH 4.5 to 5.5; with carbonate it gives off CO₂"),
+    "alum": Sort(dose=(2, 20), place="blend chest", mind="early, thick stock, pH 4.5 to 5.5; carbonate gives off CO₂"),
     "fixative": Sort(dose=(0.5, 2), place="blend chest", mind="early, thick stock; too much turns the charge"),
     "dye": Sort(dose=(0.01, 10), place="blend chest", mind="thick stock, a direct dye before the fixative; traceable 24 h"),
     "brightener": Sort(dose=(1, 8), place="machine chest", mind="thick stock, neutral; too much greens; measured with UV on"),

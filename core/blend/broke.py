@@ -65,7 +65,7 @@ class UseFound:
     together_t: float = figure("used together", "t OD", decimals=1, equation="share × furnish × hours, what there is at most")
     together_over_t: float = figure("more than the stores then hold", "t OD", decimals=1, equation="comes − used − room")
     together_worth: float = figure("is worth together", "", decimals=0, equation="used × saves")
-    better: float = figure("Together less apart", "", decimals=0, equation="worth together − worth apart, what is lost counted")
+    better: float = figure("Together less apart", "", decimals=0, equation="together − apart, what is lost counted")
     stores: tuple[Used, ...]
     cautions: tuple[Caution, ...] = ()
 

@@ -413,8 +413,8 @@ class NextCase:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NextFound:
     full_t: float = figure("The chest holds", "t OD", decimals=2, equation="volume × density × consistency")
-    earliest_min: float = figure("Start loading, not before", "min", decimals=0, equation="(level + batch − high)/draw − time")
-    latest_min: float = figure("not after", "min", decimals=0, equation="(level − low)/draw − time")
+    earliest_min: float = figure("Start loading, not before", "min", decimals=0, equation="(level + batch − high)/draw − t")
+    latest_min: float = figure("not after", "min", decimals=0, equation="(level − low)/draw − t, t of a batch")
     rises_pct: float = figure("A batch raises it by", "%", decimals=0, equation="batch/chest")
     cautions: tuple[Caution, ...] = ()
 

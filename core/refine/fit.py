@@ -111,7 +111,7 @@ def _rms(x: Array) -> float:
     return float(np.sqrt(np.mean(x**2)))
 
 
-_EIGHT = tuple(
+PAIRS: Final = tuple(  # eight freeness pairs of a softwood, the example of the fit
     {"kwh_t": e, "sel": s, "csf_in": i, "csf_out": o}
     for e, s, i, o in (
         (60, 2.4, 690, 598),
@@ -124,7 +124,7 @@ _EIGHT = tuple(
         (50, 2.8, 600, 520),
     )
 )
-_LOG = {"furnish": "softwood bleached kraft", "rows": _EIGHT}
+_LOG = {"furnish": "softwood bleached kraft", "rows": PAIRS}
 
 
 @model(

@@ -53,7 +53,7 @@ def _readings(*ys: float) -> dict[str, object]:
     return {"limit": 3.5, "readings": tuple({"h": h, "y": y} for h, y in zip(_H, ys, strict=True))}
 
 
-_WORN: Final = _readings(6.00, 5.72, 5.49, 5.18, 4.93, 4.61)
+WORN: Final = _readings(6.00, 5.72, 5.49, 5.18, 4.93, 4.61)
 _FLAT: Final = _readings(6.00, 6.05, 5.90, 6.02, 5.97, 5.95)
 
 
@@ -65,14 +65,14 @@ _FLAT: Final = _readings(6.00, 6.05, 5.90, 6.02, 5.97, 5.95)
     equation="h* = (limit − a)/b; interval by Fieller",
     basis="published",
     checks=(
-        Check(_WORN, "slope", -0.0018343, 3e-3),
-        Check(_WORN, "intercept", 6.0095, 3e-3),
-        Check(_WORN, "s", 0.023825, 3e-3),
-        Check(_WORN, "g", 0.0033028, 3e-3),
-        Check(_WORN, "hours", 1368.1, 3e-3),
-        Check(_WORN, "low", 1312.3, 3e-3),
-        Check(_WORN, "high", 1430.5, 3e-3),
-        Check(_WORN, "trend", 1.0),
+        Check(WORN, "slope", -0.0018343, 3e-3),
+        Check(WORN, "intercept", 6.0095, 3e-3),
+        Check(WORN, "s", 0.023825, 3e-3),
+        Check(WORN, "g", 0.0033028, 3e-3),
+        Check(WORN, "hours", 1368.1, 3e-3),
+        Check(WORN, "low", 1312.3, 3e-3),
+        Check(WORN, "high", 1430.5, 3e-3),
+        Check(WORN, "trend", 1.0),
         Check(_FLAT, "g", 12.148, 3e-3),
         Check(_FLAT, "trend", 0.0),
     ),

@@ -209,7 +209,7 @@ class StrengthCase:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StrengthFound:
     tensile: float = figure("Tensile index", "N·m/g", decimals=1, equation="T0 + dT (1 − exp(−v)) (L/L0)^0.5")
-    tear: float = figure("Tear index", "mN·m²/g", decimals=1, equation="X0 (1 + A (1 − exp(−E/E1))) exp(−E/E2) (L/L0)^1.5")
+    tear: float = figure("Tear index", "mN·m²/g", decimals=1, equation="X0 (1 + A(1 − exp(−E/E1))) exp(−E/E2) left^1.5")
     length_mm: float = figure("Fibre length", "mm", decimals=2, equation="L0 exp(−c/(1 + (c/0.5108)⁸)^(1/8))")
     left: float = figure("Length left", "of unrefined", decimals=5, equation="L/L0")
     scatter: float = figure("Scattering", "of unrefined", decimals=3, equation="exp(−E/500)")

@@ -110,7 +110,8 @@ class Layout:
     def stream(self, name: str) -> int:
         """Number of a stream. Raises: ImpossibleInput for one that is not there."""
         if name not in self.names:
-            raise ImpossibleInput(Problem("stream", f"“{name}” is no stream of this line; there are {', '.join(self.names)}"))
+            there = ", ".join(self.names)
+            raise ImpossibleInput(Problem("stream", f"“{name}” is no stream of this line; there are {there}"))
         return self.names.index(name)
 
 

@@ -8,7 +8,7 @@ from django.shortcuts import render
 from django.utils import timezone
 from django.views.decorators.http import require_safe
 
-from core.accounts.line import REEL, STAYS, Accounts, adt, make_up_kg_h
+from core.accounts.line import Accounts, adt, make_up_kg_h
 from desk.kit.svg import n
 from desk.kit.templatetags.vat import figure
 from desk.mill import accounts as kept
@@ -56,8 +56,8 @@ def _csv(period, accounts: Accounts) -> HttpResponse:
     for a in accounts.of.values():
         for side, entries in (("came", a.came), ("went", a.went)):
             for e in entries:
-                a_tonne = e.value / accounts.reel_t if accounts.reel_t > 0.0 else ""
-                out.writerow([a.name, a.unit, side, e.name, f"{e.value:.6g}", f"{a_tonne:.6g}" if a_tonne != "" else ""])
+                a_tonne = accounts.a_tonne(e.value)
+                out.writerow([a.name, a.unit, side, e.name, f"{e.value:.6g}", "" if a_tonne is None else f"{a_tonne:.6g}"])
     return reply
 
 
@@ -125,7 +125,7 @@ def _worked(state, period, whole: Accounts, chosen: str, hours) -> dict:
             "key": k,
             "name": x.name,
             "unit": x.unit,
-            "a_tonne": x.total / reel if reel > 0.0 else None,
+            "a_tonne": whole.a_tonne(x.total),
             "total": x.total,
             "decimals": DECIMALS.get(k, 0),
             "a_decimals": A_TONNE.get(k, 1),
@@ -140,8 +140,8 @@ def _worked(state, period, whole: Accounts, chosen: str, hours) -> dict:
             "ran": 100.0 * h.ran,
             "order": h.order,
             "reel": h.reel_t,
-            "total": (own := kept.accounts_in(h).of.get(chosen)) and own.total,
-            "a_tonne": own.total / h.reel_t if own and h.reel_t > 0.0 else None,
+            "total": (own := (hour := kept.accounts_in(h)).of.get(chosen)) and own.total,
+            "a_tonne": hour.a_tonne(own.total) if own else None,
         }
         for h in hours[::-1]
     ]
@@ -156,17 +156,12 @@ def _worked(state, period, whole: Accounts, chosen: str, hours) -> dict:
         "went_height": n(40.0 + PITCH * max(len(went), 1)),
         "norm": norm,
         "a_decimals": A_TONNE.get(chosen, 1),
-        "a_tonne": a.total / reel if reel > 0.0 else None,
+        "a_tonne": whole.a_tonne(a.total),
         "totals": totals,
         "rows": rows,
         "towers": list(kept.towers_of(state, period, whole)) if chosen == "fibre" else [],
         "made_up": [(name, make_up_kg_h(whole, k)) for k, name in (("sodium", "Sodium"), ("sulphur", "Sulphur"))]
         if chosen in ("sodium", "sulphur")
         else [],
-        "loss_pct": 100.0 * (1.0 - _made(whole) / a.total) if chosen == "fibre" and a.total > 0.0 else None,
+        "loss_pct": whole.fibre_lost_pct if chosen == "fibre" else None,
     }
-
-
-def _made(whole: Accounts) -> float:
-    """What of the fibre that came went to the reel or stays in towers."""
-    return sum(e.value for e in whole.of["fibre"].went if e.key == REEL or e.key.startswith(STAYS))

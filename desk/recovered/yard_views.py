@@ -48,7 +48,8 @@ def _values(data, names) -> dict[str, float | None]:
         try:
             told[name] = typed_number(text) if text else None
         except ValueError:
-            raise bales.YardRefused(name, f"{name.split('_')[0].capitalize()} is “{text[:40]}”; it must be a number.") from None
+            label = name.split("_")[0].capitalize()
+            raise bales.YardRefused(name, f"{label} is “{text[:40]}”; it must be a number.") from None
     return told
 
 

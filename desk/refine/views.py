@@ -8,7 +8,9 @@ from django.views.decorators.http import require_safe
 
 from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
+from core.refine.fit import PAIRS
 from core.refine.furnish import FURNISHES
+from core.refine.life import WORN
 from core.refine.load import LoadCase, load
 from core.refine.response import freeness, strength
 from core.refine.unit import Refiner, RefinerPlan, schools, set_for, trade_off
@@ -36,20 +38,6 @@ SAMPLES, BAND_ML = 14, 25.0  # shown; what instruments and furnishes allow, defa
 _TWO = [{"cel_km": 20, "rpm": 600}, {"cel_km": 30, "rpm": 600}]
 _PASSES = [{"kwh_t": 50, "sel": 2.5}, {"kwh_t": 50, "sel": 1.5}]
 _ZONES = [{"rotor": 90, "stator": 90, "mm": 60}, {"rotor": 140, "stator": 140, "mm": 80}]
-_WORN = [{"h": h, "y": y} for h, y in ((0, 6.0), (150, 5.72), (300, 5.49), (450, 5.18), (600, 4.93), (750, 4.61))]
-_LOG = [
-    {"kwh_t": e, "sel": s, "csf_in": i, "csf_out": o}
-    for e, s, i, o in (
-        (60, 2.4, 690, 598),
-        (80, 2.6, 690, 560),
-        (100, 2.5, 690, 508),
-        (120, 2.5, 690, 452),
-        (70, 3.2, 685, 560),
-        (90, 1.8, 695, 556),
-        (110, 2.2, 690, 492),
-        (50, 2.8, 600, 520),
-    )
-]
 SOFT = "softwood bleached kraft"
 BENCHES = {
     b.key: b
@@ -125,12 +113,7 @@ BENCHES = {
             "Hours to a limit.",
             "refine.life",
             "",
-            {
-                "limit": 3.5,
-                "readings": [
-                    {"h": h, "y": y} for h, y in ((0, 6.0), (150, 5.72), (300, 5.49), (450, 5.18), (600, 4.93), (750, 4.61))
-                ],
-            },
+            WORN,
             "plates",
         ),
         Bench(
@@ -143,7 +126,7 @@ BENCHES = {
             "plates",
         ),
         Bench("stretch", "Stretch", "By high consistency.", "refine.stretch", "", {"kwh_t": 200}, "pulp"),
-        Bench("fit", "Fitted to the log", "Freeness pairs.", "refine.fit", "", {"furnish": SOFT, "rows": _LOG}, "pulp"),
+        Bench("fit", "Fitted to the log", "Freeness pairs.", "refine.fit", "", {"furnish": SOFT, "rows": list(PAIRS)}, "pulp"),
         Bench(
             "plate",
             "Cutting edge of a plate",

@@ -75,7 +75,12 @@ def layers_picture(
         "right": n(LEFT + WIDE),
         "surface": n(FOOT - high),
         "high": n(high),
-        "zone": {"y": n(zone_y), "h": n(FOOT - zone_y), "text_y": n((zone_y + FOOT) / 2 + 4), "t": figure(zone_t, 1)}
+        "zone": {
+            "y": n(zone_y),
+            "h": n(FOOT - zone_y),
+            "text_y": n((zone_y + FOOT) / 2 + 4) if FOOT - zone_y >= LINE_PX else None,  # a thin zone holds no line of text
+            "t": figure(zone_t, 1),
+        }
         if zone_t > 0.0
         else None,
         "lines": lines,

@@ -134,7 +134,10 @@ class PulperPage(Desk):
     def test_the_second_person_reads_the_labels_by_their_own_pin_before_the_dump(self):
         self.kept(b0="1")
         number = batches("R")[0].number
-        post = lambda what, **asked: self.client.post(f"/recovered/pulper/{what}/", {"number": number, **asked}, follow=True)  # noqa: E731
+
+        def post(what: str, **asked: str):
+            return self.client.post(f"/recovered/pulper/{what}/", {"number": number, **asked}, follow=True)
+
         self.assertContains(post("dumped"), "waits for the second person")
         self.assertContains(post("read", person="jd", pin=PIN), "That is who loaded the batch")
         self.assertContains(post("read", person="wa", pin="no"), "PIN is not right; nothing was signed.")
