@@ -17,10 +17,11 @@ from core.line.heat import Heated, heated
 from core.line.network import Draw, DrawKind, Network, Outlet, Unit, build, loses, rebuilt
 from core.line.steady import LIQUOR, WATER, Solution, mixed_again, solutes_of, solve
 from core.stream import DS, FIBRE, SUSPENDED, Vector, W
-from core.unit import ON, ON_FIBRE, OXIDANTS, SOLUTES, Acts, Facts, Inlet, Kind, met
+from core.unit import ON, ON_FIBRE, OXIDANTS, SOLUTES, Acts, Drawn, Facts, Inlet, Kind, met
 
 SETTLED = 1e-9
 FINE = 1e-4  # shares close the mass whatever they are: they stand still at a hundred-thousandth
+ROUNDING = 1e-13
 MOST_PASSES = 25
 
 
@@ -30,11 +31,20 @@ class Line:
     taken."""
 
     solution: Solution
-    acts: Mapping[str, Acts]
-    inlets: Mapping[str, Inlet]
+    seen: "Mapping[str, _Seen]"
     solutes: Vector
     passes: int
     acting: Mapping[str, Kind]  # the settings that acted
+
+    @cached_property
+    def acts(self) -> Mapping[str, Acts]:
+        """What every acting unit did."""
+        return {key: seen.act for key, seen in self.seen.items()}
+
+    @cached_property
+    def inlets(self) -> Mapping[str, Inlet]:
+        """What entered every acting unit."""
+        return {key: seen.inlet for key, seen in self.seen.items()}
 
     def solute_kg_h(self, unit_id: str, solute: str) -> float:
         """A solute that enters a unit, kg/h."""
@@ -65,6 +75,15 @@ def _added(acts: Acts | None) -> Vector:
     return v
 
 
+def _all_added(units: tuple[Unit, ...], acts: Mapping[str, Acts]) -> Vector:
+    """What every unit adds of each solute, kg/h (n, solutes)."""
+    added = np.zeros((len(units), len(SOLUTES)))
+    for i, u in enumerate(units):
+        if act := acts.get(u.id):
+            added[i] = _added(act)
+    return added
+
+
 def changed_by(u: Unit, acts: Acts) -> Unit:
     """A unit as its act makes it: conversion, the shares of the dissolved solids, and the quality it sets."""
     conversion = u.conversion if acts.dissolves is None else loses(min(1.0, max(0.0, acts.dissolves)))
@@ -89,26 +108,33 @@ def _with_liquor(o: Outlet, on: float, others: float) -> Outlet:
     return replace(o, shares=v)
 
 
+def _own_supply(network: Network, d: Draw) -> bool:
+    """Whether a draw may be what its unit asks of a supply (`Acts.takes`)."""
+    return d.kind is DrawKind.FLOW and network.unit(d.tank).supply
+
+
+def _taking(d: Draw, takes: Drawn) -> Draw:
+    return replace(d, target=takes.t_h, carries=takes.composition)
+
+
+def _thickening(d: Draw, by: Acts | None) -> Draw:
+    """A thickener's draw with the consistency that its act leaves."""
+    if d.kind is not DrawKind.THICKEN or by is None or by.out_pct is None or d.target == by.out_pct / 100.0:
+        return d
+    return replace(d, target=by.out_pct / 100.0)
+
+
 def _drawn_as(draws: tuple[Draw, ...], network: Network, acts: Mapping[str, Acts]) -> tuple[Draw, ...]:
     """The draws as the acts ask for them: from the unit's supply, and the consistency its thickener leaves."""
     asked, result = {k for k, a in acts.items() if a.takes is not None}, []
     for d in draws:
         by = acts.get(d.to)
-        if (
-            d.to in asked
-            and by is not None
-            and by.takes is not None
-            and d.kind is DrawKind.FLOW
-            and network.unit(d.tank).supply
-        ):
+        if by is not None and by.takes is not None and d.to in asked and _own_supply(network, d):
             asked.discard(d.to)
-            d = replace(d, target=by.takes.t_h, carries=by.takes.composition)
+            d = _taking(d, by.takes)
         if d.kind is DrawKind.DILUTE and by is not None and by.in_pct is not None:
             d = replace(d, target=by.in_pct / 100.0)
-        by = acts.get(d.tank)
-        if d.kind is DrawKind.THICKEN and by is not None and by.out_pct is not None:
-            d = replace(d, target=by.out_pct / 100.0)
-        result.append(d)
+        result.append(_thickening(d, acts.get(d.tank)))
     return tuple(result)
 
 
@@ -131,48 +157,67 @@ class _Walk:
 
     def __init__(self, solution: Solution, solutes: Vector, acts: Mapping[str, Acts]) -> None:
         network = self.network = solution.network
-        len(network.units)
         self.solution = solution
-        self.held = solutes + np.array([_added(acts.get(u.id)) for u in network.units])
-        self.flows, self.solutes, self.drawn_in = network.feed.copy(), np.zeros_like(solutes), np.zeros_like(network.feed)
-        fed = np.maximum(network.feed, 0.0)
-        self.fibre, self.solids = fed @ FIBRE, fed @ SUSPENDED
-        self.rides = np.array([0.0 * self.fibre, self.fibre * np.log(600.0), 0.0 * self.solids, self.solids * 30.0])
+        self.held = solutes + _all_added(network.units, acts)
+        self.flows, self.drawn_in = network.feed.copy(), np.zeros_like(network.feed)
         self.thickens: dict[int, list[int]] = {}
+        self.asks: dict[int, int] = {}  # the draw by which a unit takes of a supply
+        known: list[tuple[int, int, Vector]] = []  # flows that are as in the solution: from, to, t/h
         for j, d in enumerate(network.draws):
             tank, to, rest = network.index[d.tank], network.index[d.to], network.rest_target(d)
+            if _own_supply(network, d):
+                self.asks.setdefault(to, j)
             if d.kind is DrawKind.THICKEN:
                 self.thickens.setdefault(tank, []).append(j)
                 continue
             carried = solution.drawn[j] * solution.composition[j]
             self.drawn_in[to] += carried
             if rest is not None:
-                self._ride(tank, to, carried)
-                self._ride(tank, rest, -carried)
+                known += ((tank, to, carried), (tank, rest, -carried))
                 self.flows[rest] -= carried
         for i, u in enumerate(network.units):  # what comes back from units further on
             for o in u.outlets:
                 if (to := network.index[o.to]) <= i:
-                    self.flows[to] += solution.after[i] * o.shares
-                    self._ride(i, to, solution.after[i] * o.shares)
+                    back = solution.after[i] * o.shares
+                    self.flows[to] += back
+                    known.append((i, to, back))
+        self._ride(known)
 
-    def _ride(self, at: int, to: int, flows: Vector) -> None:
-        """Solutes and quality of the solution on a flow that is as in the solution."""
-        s = self.solution
-        self.solutes[to] += self.held[at] * _carried(flows, s.after[at])
-        self._mix(to, flows, (s.kappa[at], np.log(s.csf_ml[at]), s.k457[at], s.s457[at]))
+    def _ride(self, known: list[tuple[int, int, Vector]]) -> None:
+        """Solutes and quality on what is fed, and on the flows that are as in the solution."""
+        s, fed = self.solution, np.maximum(self.network.feed, 0.0)
+        solutes, fibre, solids = np.zeros_like(self.held), fed @ FIBRE, fed @ SUSPENDED
+        rides = np.stack([0.0 * fibre, fibre * np.log(600.0), 0.0 * solids, solids * 30.0], axis=1)
+        if known:
+            at, to = np.array([k[0] for k in known]), np.array([k[1] for k in known])
+            flows = np.array([k[2] for k in known])
+            liquor, held = s.after[at, DS], s.after[at] @ FIBRE
+            by_liquor = np.where(liquor > 0.0, flows[:, DS] / np.where(liquor > 0.0, liquor, 1.0), 0.0)
+            by_fibre = np.where(held > 0.0, flows @ FIBRE / np.where(held > 0.0, held, 1.0), 0.0)
+            np.add.at(solutes, to, self.held[at] * np.where(ON_FIBRE, by_fibre[:, None], by_liquor[:, None]))
+            quality = np.stack([s.kappa, np.log(s.csf_ml), s.k457, s.s457], axis=1)[at]
+            moved = np.stack([flows @ FIBRE, flows @ SUSPENDED], axis=1)
+            np.add.at(rides, to, quality * moved[:, [0, 0, 1, 1]])
+            np.add.at(fibre, to, moved[:, 0])
+            np.add.at(solids, to, moved[:, 1])
+        self.solutes = solutes
+        self.fibre: list[float] = fibre.tolist()
+        self.solids: list[float] = solids.tolist()
+        self.rides: list[list[float]] = rides.tolist()
 
-    def _mix(self, to: int, flows: Vector, quality: tuple[float, ...]) -> None:
-        fibre, solids = float(flows @ FIBRE), float(flows @ SUSPENDED)
+    def _mix(self, to: int, fibre: float, solids: float, quality: tuple[float, float, float, float]) -> None:
         self.fibre[to] += fibre
         self.solids[to] += solids
-        kappa, csf, k, s = quality
-        self.rides[:, to] += (fibre * kappa, fibre * csf, solids * k, solids * s)
+        rides = self.rides[to]
+        rides[0] += fibre * quality[0]
+        rides[1] += fibre * quality[1]
+        rides[2] += solids * quality[2]
+        rides[3] += solids * quality[3]
 
     def _came(self, i: int) -> tuple[float, float, float, float]:
         """Kappa, log of freeness, k and s of what arrives at a unit."""
         fibre, solids = self.fibre[i], self.solids[i]
-        kappa, csf, k, s = self.rides[:, i]
+        kappa, csf, k, s = self.rides[i]
         if fibre <= 1e-12 or solids <= 1e-12:
             return 0.0, float(np.log(600.0)), 0.0, 30.0
         return kappa / fibre, csf / fibre, k / solids, s / solids
@@ -193,17 +238,14 @@ class _Walk:
             parts=tuple(flows.tolist()),
         )
 
-    def passes(self, i: int, u: Unit, acts: Acts | None, draws: tuple[Draw, ...]) -> None:
+    def passes(self, i: int, u: Unit, acts: Acts | None) -> None:
         """What a unit sends on, after its act."""
         network, into = self.network, self.flows[i] + self.drawn_in[i]
-        if acts is not None and acts.takes is not None:
-            for j, d in enumerate(draws):
-                if network.index[d.to] == i and d.kind is DrawKind.FLOW and network.unit(d.tank).supply:
-                    into = into - self.solution.drawn[j] * self.solution.composition[j]
-                    tank = network.unit(d.tank).feed
-                    carries = d.carries if d.carries is not None else tank / tank.sum()
-                    into = into + d.target * carries
-                    break
+        if acts is not None and acts.takes is not None and (j := self.asks.get(i)) is not None:
+            d = _taking(network.draws[j], acts.takes)
+            tank = network.unit(d.tank).feed
+            carries = d.carries if d.carries is not None else tank / tank.sum()
+            into = into - self.solution.drawn[j] * self.solution.composition[j] + d.target * carries
         after = into if u.conversion is None else u.conversion @ into
         kept = self.solutes[i] + _added(acts)
         kappa, csf, k, s = self._came(i)
@@ -216,7 +258,7 @@ class _Walk:
             k = s * ks_from_reflectance(u.sets.iso_pct / 100.0)
         sent = {network.index[o.to]: after * o.shares for o in u.outlets}
         for j in self.thickens.get(i, ()):
-            d = draws[j]
+            d = _thickening(network.draws[j], acts)
             to, rest = network.index[d.to], network.rest_target(d)
             liquor = sent[to] * LIQUOR
             moved = float(sent[to] @ SUSPENDED) * (1.0 / d.target - 1.0) - float(liquor.sum())
@@ -225,23 +267,15 @@ class _Walk:
             sent[to] = sent[to] + carried
             if rest is not None:
                 sent[rest] = sent[rest] - carried
+        liquor, held = float(after[DS]), float(after @ FIBRE)
         for to, flows in sent.items():
             if to <= i:
                 continue
             self.flows[to] += flows
-            self.solutes[to] += kept * _carried(flows, after)
-            self._mix(to, flows, (kappa, csf, k, s))
-
-
-WITH_LIQUOR = ~ON_FIBRE
-
-
-def _carried(flows: Vector, stands: Vector) -> Vector:
-    """Of each solute, the share that a flow takes of what stands: by the dissolved, or by the fibre that holds it."""
-    liquor, fibre = float(stands[DS]), float(stands @ FIBRE)
-    by_liquor = flows[DS] / liquor if liquor > 0.0 else 0.0
-    by_fibre = float(flows @ FIBRE) / fibre if fibre > 0.0 else 0.0
-    return by_liquor * WITH_LIQUOR + by_fibre * ON_FIBRE
+            fibre = float(flows @ FIBRE)
+            by_liquor, by_fibre = float(flows[DS]) / liquor if liquor > 0.0 else 0.0, fibre / held if held > 0.0 else 0.0
+            self.solutes[to] += kept * np.where(ON_FIBRE, by_fibre, by_liquor)  # by what dissolves it, or by what holds it
+            self._mix(to, fibre, float(flows @ SUSPENDED), (kappa, csf, k, s))
 
 
 def _met(inlet: Inlet) -> tuple[Inlet, dict[str, float]]:
@@ -259,33 +293,68 @@ def _sum(a: Mapping[str, float], b: Mapping[str, float]) -> dict[str, float]:
     return {name: a.get(name, 0.0) + b.get(name, 0.0) for name in {**a, **b}}
 
 
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Seen:
+    """What a unit of these settings did to an inlet, and the unit as that made it (from `own`)."""
+
+    kind: Kind
+    inlet: Inlet
+    act: Acts
+    own: Unit
+    unit: Unit
+
+
+def _same(a: Inlet, b: Inlet) -> bool:
+    """Whether two inlets differ by rounding alone, so that a unit does the same to both."""
+    if a == b:
+        return True
+    pairs = zip(_figures(a), _figures(b), strict=True)
+    return all(abs(x - y) <= ROUNDING * max(1.0, abs(x)) for x, y in pairs)
+
+
+def _figures(a: Inlet) -> tuple[float, ...]:
+    rates = (a.solids_t_h, a.fibre_t_h, a.water_t_h, a.dissolved_t_h)
+    return (*rates, a.temp_c, a.kappa, a.iso_pct, a.csf_ml, *a.solutes, *a.parts)
+
+
+def _acted(u: Unit, kind: Kind, inlet: Inlet, seen: _Seen | None) -> _Seen:
+    """What a unit does to what enters it; what it did before, where nothing that it knows has changed.
+
+    Raises: ImpossibleInput with the unit's name, NotSolved.
+    """
+    if seen is not None and (seen.kind is kind or seen.kind == kind) and _same(seen.inlet, inlet):
+        return seen if seen.own is u else replace(seen, own=u, unit=changed_by(u, seen.act))
+    met_inlet, used = _met(inlet)
+    try:
+        act = kind.act(met_inlet)
+    except ImpossibleInput as refusal:
+        raise ImpossibleInput(*(Problem(f"{u.id}.{p.field}", p.text) for p in refusal.problems)) from None
+    act = replace(act, adds=_sum(act.adds, used)) if used else act
+    return _Seen(kind=kind, inlet=inlet, act=act, own=u, unit=changed_by(u, act))
+
+
 def _walk(
     solution: Solution,
     solutes: Vector,
     before: Mapping[str, Acts],
     units: Mapping[str, Unit],
     acting: Mapping[str, Kind],
-    draws: tuple[Draw, ...],
-) -> tuple[dict[str, Acts], dict[str, Inlet]]:
-    """The acts of every acting unit, each seeing what the acts before it send. Raises: ImpossibleInput, NotSolved, with the
-    unit's name."""
+    known: Mapping[str, _Seen],
+) -> dict[str, _Seen]:
+    """What every acting unit does, each seeing what the acts before it send; `known`: what it did when last asked.
+
+    Raises: ImpossibleInput, NotSolved, with the unit's name.
+    """
     network, walk = solution.network, _Walk(solution, solutes, before)
-    acts: dict[str, Acts] = {}
-    inlets: dict[str, Inlet] = {}
+    seen: dict[str, _Seen] = {}
     for i in _needed(network, acting):
         u = units[network.units[i].id]
-        act = None
-        if u.id in acting:
-            inlet, used = _met(inlets.setdefault(u.id, walk.inlet(i)))
-            try:
-                act = acting[u.id].act(inlet)
-                acts[u.id] = act = replace(act, adds=_sum(act.adds, used)) if used else act
-            except ImpossibleInput as refusal:
-                raise ImpossibleInput(*(Problem(f"{u.id}.{p.field}", p.text) for p in refusal.problems)) from None
-            u = changed_by(u, act)
-        draws_on = act is not None and (act.takes, act.out_pct, act.in_pct) != (None, None, None)
-        walk.passes(i, u, act, _drawn_as(draws, network, {u.id: act}) if draws_on and act is not None else network.draws)
-    return acts, inlets
+        if u.id not in acting:
+            walk.passes(i, u, None)
+            continue
+        now = seen[u.id] = _acted(u, acting[u.id], walk.inlet(i), known.get(u.id))
+        walk.passes(i, now.unit, now.act)
+    return seen
 
 
 def _gap(a: float | None, b: float | None) -> float:
@@ -296,6 +365,8 @@ def _gap(a: float | None, b: float | None) -> float:
 
 def _moved(before: Acts | None, now: Acts) -> tuple[float, float]:
     """How far an act has moved since the pass before: in what changes flows, and in what only rides on them."""
+    if before is now:
+        return 0.0, 0.0
     if before is None:
         return np.inf, np.inf
     flows = max(_gap(getattr(before, k), getattr(now, k)) for k in ("dissolves", "liquor_on", "out_pct"))
@@ -327,18 +398,20 @@ def solve_line(units: tuple[Unit, ...], draws: tuple[Draw, ...], acting: Mapping
     not settle.
     """
     own = {u.id: u for u in units}
+    known: Mapping[str, _Seen] = {}
     if start is None:
         network = build(units, draws)
         solution, acts, solutes = solve(network), {}, np.zeros((len(units), len(SOLUTES)))
     else:
         acts, solutes = dict(start.acts), start.solutes
-        changed = tuple(changed_by(u, acts[u.id]) if u.id in acts else u for u in units)
+        changed = _changed(units, acts, known)
         network = rebuilt(start.solution.network, changed, _drawn_as(draws, start.solution.network, acts))
-        solution = replace(start.solution, network=network)
+        solution, known = replace(start.solution, network=network), start.seen
     fresh = start is not None  # nothing is solved yet for these feeds and targets
     worst, gap = "", np.inf
     for passes in range(1, MOST_PASSES + 1):
-        now, inlets = _walk(solution, solutes, acts, own, acting, draws)
+        known = _walk(solution, solutes, acts, own, acting, known)
+        now = {key: seen.act for key, seen in known.items()}
         flows, rides = 0.0, 0.0
         for key, act in now.items():
             f, r = _moved(acts.get(key), act)
@@ -346,17 +419,27 @@ def solve_line(units: tuple[Unit, ...], draws: tuple[Draw, ...], acting: Mapping
             if (g := max(f, r)) >= gap or not worst:
                 worst, gap = key, g
         if passes > 1 and max(flows, rides) <= SETTLED:
-            return Line(solution=solution, acts=now, inlets=inlets, solutes=solutes, passes=passes, acting=acting)
+            return Line(solution=solution, seen=known, solutes=solutes, passes=passes, acting=acting)
         anew = flows > SETTLED or fresh
         acts = now if anew else {key: _flowing_as(act, acts[key]) for key, act in now.items()}
-        changed = tuple(changed_by(u, acts[u.id]) if u.id in acts else u for u in units)
-        network = rebuilt(network, changed, _drawn_as(draws, network, acts))
+        network = rebuilt(network, _changed(units, acts, known), _drawn_as(draws, network, acts))
         if anew:
             solution = solve(network, solution)
         elif rides > SETTLED:
             solution = mixed_again(solution, network)
         fresh, gap = False, max(flows, rides)
-        solutes = solutes_of(solution, np.array([_added(acts.get(u.id)) for u in units]))
+        solutes = solutes_of(solution, _all_added(units, acts))
     if start is not None:  # too far from where it began: once more from nothing
         return solve_line(units, draws, acting)
     raise NotSolved("the line", MOST_PASSES, gap, worst)
+
+
+def _changed(units: tuple[Unit, ...], acts: Mapping[str, Acts], known: Mapping[str, _Seen]) -> tuple[Unit, ...]:
+    """The units as their acts make them; those already made so are taken as they are."""
+    return tuple(_made(u, acts.get(u.id), known.get(u.id)) for u in units)
+
+
+def _made(u: Unit, act: Acts | None, seen: _Seen | None) -> Unit:
+    if act is None:
+        return u
+    return seen.unit if seen is not None and seen.act is act and seen.own is u else changed_by(u, act)

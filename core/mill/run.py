@@ -7,7 +7,7 @@ from core.cook.species import DEFAULT, Fitted
 from core.cook.unit import Made
 from core.errors import ImpossibleInput, Problem
 from core.line.acting import Line, solve_line
-from core.line.network import Unit, loses, shares
+from core.line.network import Draw, Unit, loses, shares
 from core.line.steady import Solution
 from core.mill.mill import Mill, feed_of
 from core.recovered.unit import RecoveredPlan
@@ -127,11 +127,9 @@ def _loaded(units: list[Unit], acting: Mapping[str, Kind]) -> list[Unit]:
     return list(told.values())
 
 
-def solve_mill(mill: Mill, running: Running, start: Line | None = None) -> Line:
-    """The mill's line as it is run now, every unit acting on what enters it; `start` is a line of the same mill to begin from.
-
-    Raises: UnsolvableNetwork, NotSolved, ImpossibleInput for a feed or a cooking unit that does not exist.
-    """
+def laid_out(mill: Mill, running: Running) -> tuple[tuple[Unit, ...], tuple[Draw, ...], dict[str, Kind]]:
+    """The mill's units, draws and acting settings as it is run now. Raises: ImpossibleInput for a feed or a cooking unit that
+    does not exist."""
     _refuse(mill, running)
     units = []
     for u in mill.units:
@@ -143,7 +141,15 @@ def solve_mill(mill: Mill, running: Running, start: Line | None = None) -> Line:
     taken = {source.draw: running.gives.get(key, 0.0) for key, source in mill.sources.items()}
     draws = tuple(replace(d, target=taken[d.id]) if d.id in taken else d for d in mill.draws)
     acting = acting_units(mill, running, {u.id: u for u in units})
-    return solve_line(tuple(_loaded(units, acting)), draws, acting, start)
+    return tuple(_loaded(units, acting)), draws, acting
+
+
+def solve_mill(mill: Mill, running: Running, start: Line | None = None) -> Line:
+    """The mill's line as it is run now, every unit acting on what enters it; `start` is a line of the same mill to begin from.
+
+    Raises: UnsolvableNetwork, NotSolved, ImpossibleInput for a feed or a cooking unit that does not exist.
+    """
+    return solve_line(*laid_out(mill, running), start)
 
 
 def vessel_rates(mill: Mill, solution: Solution, running: Running) -> dict[str, tuple[float, float]]:

@@ -17,7 +17,7 @@ from core.stream import DS, FIBRE, HEAT_KJ_KG_K, SUSPENDED, N, Vector, W
 from core.through.entries import CSF, HEAT, K457, KAPPA, OF_SOLUTES, S457, SOLUTES_T, value
 from core.through.layout import TINY
 from core.through.stepper import Stepped
-from core.unit import SOLUTES, Acts, Inlet, Kind
+from core.unit import SOLUTES, Acts, Facts, Inlet, Kind
 
 MOVED: Final = 0.005  # of what comes, before a unit is asked again
 LEAST_T_H: Final = 0.01
@@ -61,6 +61,7 @@ class Reacting:
         self.line, self.moved, lo = line, moved, line.layout
         self.acting: dict[str, Kind] = dict(lo.line.acting)
         self.acts: dict[str, Acts] = dict(lo.line.acts)
+        self.inlets: dict[str, Inlet] = dict(lo.line.inlets)
         keys = [key for key in self.acting if key in self.acts]
         self.keys = keys
         self.nodes = np.array([lo.network.index[key] for key in keys], dtype=np.int64)
@@ -71,8 +72,19 @@ class Reacting:
 
     def set_to(self, unit: str, values: Mapping[str, float]) -> None:
         """Put settings in force on a unit: it acts by them from the next asking. Raises: ImpossibleInput."""
-        self.acting[unit] = self.acting[unit].set_to(values)
-        self.anew.add(unit)
+        self.runs_as(unit, self.acting[unit].set_to(values))
+
+    def runs_as(self, unit: str, kind: Kind) -> None:
+        """A unit acts by these settings from the next asking; nothing changes where it does already."""
+        if self.acting[unit] != kind:
+            self.acting[unit] = kind
+            self.anew.add(unit)
+
+    def facts(self, unit: str, stage: int = 0) -> Facts:
+        """What an acting unit knows of itself since it was last asked (`Kind.facts`); nothing for a unit that does not act."""
+        if unit not in self.acts:
+            return {}
+        return self.acting[unit].facts(self.inlets[unit], self.acts[unit], stage)
 
     def ask(self) -> int:
         """Every unit whose pulp has moved since it was asked (by half a per cent, or as told) acts anew; how many did."""
@@ -87,14 +99,15 @@ class Reacting:
             key = self.keys[i]
             self.at[i] = now[i]
             self.anew.discard(key)
+            inlet = inlet_of(came[i], entered[i])
             try:
-                act = self.acting[key].act(inlet_of(came[i], entered[i]))
+                act = self.acting[key].act(inlet)
             except (ImpossibleInput, NotSolved) as refusal:
                 self.refused[key] = str(refusal)
                 continue
             self.refused.pop(key, None)
             self._takes(key, act)
-            self.acts[key] = act
+            self.acts[key], self.inlets[key] = act, inlet
             count += 1
         if count:
             self.line.changed()

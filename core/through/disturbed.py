@@ -102,6 +102,7 @@ class Disturbed:
 
     def __post_init__(self) -> None:
         lo, s = self.layout, self.sizes
+        self.fed = lo.feed.copy()  # what is fed from outside, before it is disturbed
         for i in np.flatnonzero(lo.feed[:, :N].any(axis=1)).tolist():
             u = lo.network.units[i]
             moisture = s.moisture_points / 100.0 if u.station == "chips" else 0.0
@@ -143,7 +144,7 @@ class Disturbed:
         lo, hours = self.layout, line.time_s / 3600.0
         broken = any(b.begin <= hours < b.end for b in self.breaks)
         for i, (moisture, rate) in self.feeds.items():
-            fed = lo.feed[i] * line.feed_by[i]
+            fed = self.fed[i] * line.feed_by[i]
             parts = fed[:N] * max(0.0, 1.0 + rate.at(line.time_s))
             parts = _wetter(parts, moisture.at(line.time_s))
             if i in self.lots:
