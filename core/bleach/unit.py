@@ -1,6 +1,6 @@
 """A bleach plant as a unit of the line: the pulp, its kappa and its carry-over as they come, the charges as they are set."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -172,6 +172,14 @@ class BleachPlan:
         if not self.sequence:
             return PEROXIDE_MIN
         return sum(s.minutes for s in self.plan(min(200.0, max(LEAST_KAPPA, inlet.kappa))).settings)
+
+    def felt_min(self, inlet: Inlet, settings: Iterable[str]) -> float:
+        """How long pulp is on its way from where the first of these settings acts to where it leaves, min."""
+        stages = [int(name.partition(".")[2]) for name in settings if name.startswith("charge.")]
+        if not self.sequence or not stages:
+            return self.passes_min(inlet)
+        minutes = [s.minutes for s in self.plan(min(200.0, max(LEAST_KAPPA, inlet.kappa))).settings]
+        return sum(minutes[min(stages) - 1 :])
 
     def plan(self, kappa: float, cod: float = 0.0) -> Plan:
         """The sequence as it runs on pulp of a kappa that carries so much COD, kg/ODt."""

@@ -8,6 +8,7 @@ import math
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Final
+from zlib import crc32
 
 import numpy as np
 
@@ -123,6 +124,27 @@ def offset(bias: float, drift_day: float, days: float) -> float:
 def fresh(kind: Kind, rng: np.random.Generator) -> State:
     """An instrument as it is put in: its bias drawn once."""
     return State(bias=float(rng.normal(0.0, kind.bias_sd)))
+
+
+FAILS_EVERY_D: Final = 60.0  # a meter fails by chance once in so many days, default
+FAULTS: Final = (Fault.STUCK, Fault.STEP, Fault.DRIFT)
+
+
+def fails(seed: int, tag: str, before_min: float, now_min: float) -> Fault:
+    """How a meter fails between two times (minutes from a start), by its own chance; NONE for most."""
+    rng = np.random.default_rng([seed, crc32(tag.encode())])
+    at = 0.0
+    while at < now_min:
+        at += 1440.0 * float(rng.exponential(FAILS_EVERY_D))
+        how = FAULTS[int(rng.integers(len(FAULTS)))]
+        if before_min < at <= now_min:
+            return how
+    return Fault.NONE
+
+
+def calibrated(state: State, left: float) -> State:
+    """An instrument after it was calibrated: no fault, no drift yet, off by what the calibration left."""
+    return replace(state, bias=left, days=0.0, fault=Fault.NONE)
 
 
 def read(kind: Kind, state: State, true: float, dt_min: float, rng: np.random.Generator) -> tuple[float | None, State]:

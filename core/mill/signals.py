@@ -3,10 +3,13 @@
 from dataclasses import dataclass
 from typing import Final
 
+from core.colour import brightness_from_ks
 from core.lab.methods import TESTS
 from core.line.acting import Line
+from core.line.steady import Solution
 from core.mill.document import METERED, PlanRow
 from core.mill.mill import Mill
+from core.stream import INDEX, SUSPENDED
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,8 +49,28 @@ MEANS: Final = {  # what a test reads, as a unit names it of itself (`Kind.facts
 
 def solved_at(line: Line, row: PlanRow) -> float | None:
     """What the line's models say of a row of the plan; None for a row that names no unit, or that they do not tell."""
-    result = line.facts(row.unit, row.stage).get(MEANS.get(row.test, "")) if row.unit else None
+    if not row.unit or row.unit not in line.solution.network.index:
+        return None
+    result = line.facts(row.unit, row.stage).get(MEANS.get(row.test, ""))
+    if result is None and row.unit not in line.acts:
+        return _of_pulp(line.solution, line.solution.network.index[row.unit], row.test)
     return None if result is None or isinstance(result, str) else result
+
+
+def _of_pulp(solved: Solution, i: int, test: str) -> float | None:
+    """What a test reads of the pulp at a unit that does nothing to it; None for a test that the balance does not tell."""
+    after = solved.after[i]
+    solids = float(after @ SUSPENDED)
+    if solids <= 0.0:
+        return None
+    told = {
+        "consistency": lambda: 100.0 * solids / float(after.sum()),
+        "ash": lambda: 100.0 * float(after[INDEX["FL"]]) / solids,
+        "kappa": lambda: float(solved.kappa[i]),
+        "freeness": lambda: float(solved.csf_ml[i]),
+        "brightness": lambda: brightness_from_ks(max(0.0, float(solved.k457[i] / solved.s457[i]))),
+    }
+    return told[test]() if test in told else None
 
 
 def _meter(row: PlanRow) -> SignalSpec:

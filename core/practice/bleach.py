@@ -542,6 +542,7 @@ add(
         gate=G1,
         most="25 %",
         solved={"clo2_kg": "clo2_kg", "adt_h": "adt_h"},
+        lever={"charge.{stage}": 1.0},
     ),
     Practice(
         id="B2",
@@ -585,6 +586,7 @@ add(
             "brighten_factor": "brighten_factor",
             "floor_more": "floor_more",
         },
+        lever={"charge.{stage}": 1.0},
     ),
     Practice(
         id="B5",
@@ -601,6 +603,7 @@ add(
         model="bleach.residual_move",
         most="20 %",
         solved={"clo2_kg": "clo2_kg", "cons_pct": "cons_pct"},
+        lever={"charge.{stage}": 1.0},
     ),
     Practice(
         id="B6",

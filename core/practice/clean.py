@@ -284,6 +284,7 @@ add(
         model="clean.plug_move",
         most="0.2 %",
         solved={"feed_pct": "stage_pct"},
+        lever={"feed_pct.{stage}": 1.0},
     ),
     Practice(
         id="S2",
@@ -300,6 +301,7 @@ add(
         model="clean.dirt_move",
         most="5 points",
         solved={"rv_pct": "rv_pct", "a_point": "a_point_pct"},
+        lever={"rv_pct.{stage}": 1.0},
     ),
     Practice(
         id="S3",
@@ -332,6 +334,7 @@ add(
         model="clean.drop_move",
         most="two cleaners",
         solved={"kpa": "kpa", "cones_open": "cones_open", "cones_there": "cones_there"},
+        lever={"cones_open.{stage}": 1.0},
     ),
     Practice(
         id="C2",
@@ -348,5 +351,6 @@ add(
         model="clean.rope_move",
         most="0.2 %",
         solved={"cones_open": "cones_open", "feed_pct": "stage_pct"},
+        lever={"feed_pct.{stage}": 1.0},
     ),
 )

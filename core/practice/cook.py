@@ -615,6 +615,7 @@ add(
         model="cook.drift",
         most="1.5 °C",
         solved={"h": "h", "temp_c": "temp_c"},
+        lever={"zone.*": 1.0},
     ),
     Practice(
         id="K5",
@@ -631,6 +632,7 @@ add(
         model="cook.rate_temperature",
         most="3 °C",
         solved={"rate_t_h": "od_t_h", "new_t_h": "od_t_h", "temp_c": "temp_c"},
+        lever={"zone.*": 1.0},
     ),
     Practice(
         id="K6",
@@ -724,6 +726,7 @@ add(
         model="cook.bagasse_kappa",
         most="0.8 %",
         solved={"ea_pct_naoh": "ea_pct_naoh", "lw_m3_t": "lw_m3_t", "cook_c": "temp_c", "minutes": "hot_min"},
+        lever={"ea_pct_naoh": 1.0},
     ),
     Practice(
         id="K12",

@@ -286,6 +286,7 @@ add(
         model="mechanical.load",
         most="60 kWh/t",
         solved={"wood": "wood", "sec_kwh_t": "sec_kwh_t", "rate_t_h": "od_t_h"},
+        lever={"sec_kwh_t": 1.0},
     ),
     Practice(
         id="T2",

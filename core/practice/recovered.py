@@ -383,6 +383,7 @@ add(
         model="pulper.flakes_move",
         most="10 min",
         solved={"minutes": "minutes"},
+        lever={"minutes.{stage}": 1.0},
     ),
     Practice(
         id="R2",
@@ -414,6 +415,7 @@ add(
         model="recovered.gain_move",
         most="2 points",
         solved={"water_pct": "water_pct", "a_point": "gain_a_point", "lost_a_point": "lost_a_point"},
+        lever={"water_pct.{stage}": 1.0},
     ),
     Practice(
         id="R5",
@@ -445,6 +447,7 @@ add(
         model="recovered.ash_move",
         most="2 points, or a tenth of its share",
         solved={"ash_pct": "ash_end_pct", "water_pct": "water_pct", "a_point": "ash_a_point", "lost_a_point": "lost_a_point"},
+        lever={"water_pct.{stage}": 1.0},
     ),
     Practice(
         id="R6",

@@ -277,6 +277,7 @@ add(
         caution=PLATES,
         model="refine.feed_move",
         solved={"gross_kw": "gross_kw", "no_load_kw": "no_load_kw"},
+        lever={"gross_kw.{stage}": 1.0},
     ),
     Practice(
         id="F5",

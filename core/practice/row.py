@@ -5,7 +5,7 @@ limits.
 """
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Final
 
@@ -22,6 +22,8 @@ class Practice:
     sizes it; its result is a Proposal. `says` is the slip's title with {before} and {after}.
     `solved`: field of the model's case to what the unit it is used at knows of itself (`Kind.facts`). `turned`: how a reading
     in another measure becomes a field, by that knowledge; None where it cannot. `reads` names the field that the retest reads.
+    `lever`: the settings of the unit that its size moves, with how much of a setting one of its unit is; {stage} is the
+    placement's, and a name that ends with * stands for every setting that begins so. None where no setting is its lever.
     `dead_min`/`retest_min` count from taking it.
     """
 
@@ -42,6 +44,18 @@ class Practice:
     gate: str = ""  # what a person says before the lever goes up
     solved: Mapping[str, str] = field(default_factory=dict)
     turned: Mapping[str, Callable[[float, Facts], float | None]] = field(default_factory=dict)
+    lever: Mapping[str, float] = field(default_factory=dict)
+
+    def moves(self, stage: int, settings: Iterable[str]) -> dict[str, float]:
+        """The settings of a unit that its size moves, with how much of each one of its unit is; {} where it has none."""
+        told: dict[str, float] = {}
+        for name, share in self.lever.items():
+            wanted = name.format(stage=stage)
+            if wanted.endswith("*"):
+                told |= {own: share for own in settings if own.startswith(wanted[:-1])}
+            elif wanted in settings:
+                told[wanted] = share
+        return told
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

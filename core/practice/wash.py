@@ -6,6 +6,7 @@ from core.errors import Caution, as_named
 from core.practice.row import Practice, Proposal, add, cut, feedback, within
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
+from core.unit import AIR_DRY
 from core.wash.line import AD, KINDS, Washer, wash
 from core.wash.oxygen import WOODS, react
 
@@ -300,6 +301,7 @@ add(
             "out_pct": "out_pct",
             "x0": "x0",
         },
+        lever={"df": 1.0 / AIR_DRY},
     ),
     Practice(
         id="W3",
@@ -349,5 +351,6 @@ add(
         model="oxygen.move",
         most="4 kg, 3 °C",
         solved={"wood": "wood", "kappa_in": "kappa_in", "naoh_kg": "naoh_kg", "temp_c": "temp_c", "minutes": "minutes"},
+        lever={"naoh_kg": 1.0 / AIR_DRY},
     ),
 )

@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 
 from core.colour import brightness_from_ks, ks_from_reflectance
-from core.errors import ImpossibleInput, NotSolved
+from core.errors import ImpossibleInput, NotSolved, Problem
 from core.line.acting import changed_by
 from core.line.network import DrawKind
 from core.stream import DS, FIBRE, HEAT_KJ_KG_K, SUSPENDED, N, Vector, W
@@ -42,6 +42,19 @@ def inlet_of(came: Vector, entered: Vector) -> Inlet:
         solutes=tuple((entered[OF_SOLUTES] / SOLUTES_T).tolist()),
         parts=tuple(parts.tolist()),
     )
+
+
+SINGLE: Final = ("solids_t_h", "fibre_t_h", "water_t_h", "dissolved_t_h", "temp_c", "kappa", "iso_pct", "csf_ml")
+FIGURES: Final = len(SINGLE) + len(SOLUTES) + N
+
+
+def _figures(inlet: Inlet) -> tuple[float, ...]:
+    return (*(getattr(inlet, name) for name in SINGLE), *inlet.solutes, *inlet.parts)
+
+
+def _inlet_of(row: list[float]) -> Inlet:
+    solutes, parts = row[len(SINGLE) : len(SINGLE) + len(SOLUTES)], row[len(SINGLE) + len(SOLUTES) :]
+    return Inlet(**dict(zip(SINGLE, row, strict=False)), solutes=tuple(solutes), parts=tuple(parts))
 
 
 def _told(came: Vector, entered: Vector) -> Vector:
@@ -79,6 +92,23 @@ class Reacting:
         if self.acting[unit] != kind:
             self.acting[unit] = kind
             self.anew.add(unit)
+
+    def kept(self) -> dict[str, Vector]:
+        """What units were last told, as arrays; what they made of it follows from how they are set."""
+        told = np.array([_figures(self.inlets[key]) for key in self.keys], dtype=float)
+        anew = np.array([key in self.anew for key in self.keys], dtype=bool)
+        return {"at": self.at.copy(), "inlets": told, "anew": anew}
+
+    def restore(self, kept: Mapping[str, Vector]) -> None:
+        """Stand as it was kept, the units set as they were then. Raises: ImpossibleInput for what was kept of other units."""
+        shape = (len(self.keys), FIGURES)
+        if "at" not in kept or kept["at"].shape != self.at.shape or kept["inlets"].shape != shape:
+            raise ImpossibleInput(Problem("inlets", "are missing or of other units in what was kept"))
+        self.at = np.array(kept["at"], copy=True)
+        for key, row in zip(self.keys, kept["inlets"].tolist(), strict=True):
+            self.inlets[key] = _inlet_of(row)
+            self.acts[key] = self.acting[key].act(self.inlets[key])
+        self.anew = {key for key, anew in zip(self.keys, kept["anew"].tolist(), strict=True) if anew}
 
     def facts(self, unit: str, stage: int = 0) -> Facts:
         """What an acting unit knows of itself since it was last asked (`Kind.facts`); nothing for a unit that does not act."""

@@ -7,13 +7,13 @@ course. Source: recovered to delivery, sections 13.2 to 13.5; how people steer l
 
 import math
 from collections.abc import Mapping
-from dataclasses import replace
-from typing import Final
+from dataclasses import dataclass, replace
+from typing import Any, Final
 
 import numpy as np
 
 from core.colour import brightness_from_ks
-from core.errors import CoreError, ImpossibleInput
+from core.errors import CoreError
 from core.line.network import Draw, DrawKind
 from core.mill.document import PlanRow
 from core.mill.mill import Mill
@@ -24,16 +24,29 @@ from core.stream import INDEX, SUSPENDED, N, Vector, W
 from core.through.acting import Reacting
 from core.through.disturbed import Disturbed, Sizes
 from core.through.entries import CSF, K457, KAPPA, S457, content, value
-from core.through.layout import BLANK, TINY
+from core.through.layout import BLANK, TINY, qualities
 from core.through.mill import levels_pct, through_time
 from core.through.stepper import Event, Stepped
+from core.unit import Inlet, Kind
 
 STEP_S, DISTURBED_S, ASKED_S = 60.0, 600.0, 1800.0
 MOVED: Final = 0.02  # of what comes, before a unit is asked anew
 LASTS_H: Final = 24.0 * 400.0  # bale lots are laid out for so long
 STEERED: Final = 0.004  # of a rate, for each per cent that a level is off what people want
 MOST_STEERED: Final = 0.15
-CALM: Final = Sizes(moisture_points=0.6, kappa=0.45, rate=0.012, ash_points=0.8)  # a plant that keeps its bands on most days
+CALM: Final = Sizes(moisture_points=0.6, kappa=0.35, rate=0.012, ash_points=0.8)  # a plant that keeps its bands on most days
+
+
+Settings = Mapping[str, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Coming:
+    """Settings of a unit that act from a minute on."""
+
+    due: int
+    unit: str
+    settings: Settings
 
 
 def plain(running: Running) -> Running:
@@ -55,7 +68,6 @@ class Plant:
         *,
         seed: int,
         sizes: Sizes = CALM,
-        halted: bool = False,
     ) -> None:
         self.mill, self.running = mill, plain(running)
         line = solve_mill(mill, self.running)
@@ -63,16 +75,21 @@ class Plant:
         self.line = Stepped(layout)
         self.acting = Reacting(self.line, MOVED)
         self.disturbed = Disturbed(layout=layout, seed=seed, hours=LASTS_H, sizes=sizes)
-        self.vessel_at = {int(node): v for v, node in enumerate(layout.vessel_node)}
+        driven = set(layout.loops["drives"].tolist())  # a store that a loop keeps level passes on what is brought
+        own = {int(node): f"on.{layout.network.units[node].id}" for node in layout.vessel_node}
+        self.stored = {node for node, name in own.items() if layout.stream(name) not in driven}
         self.asked_t_h = {d.id: d.target for d in line.solution.network.draws}
         self.rate: dict[str, float] = {}  # what a feed's line takes, over what is set
         self.brought: dict[str, float] = {}  # and what is brought to it
         self.set_t_h: dict[str, float] = {}
         self.refused = ""
+        self.halted = False
+        units, _, plans = laid_out(mill, replace(self.running, settings={}))
+        self.plans = {key: plans[key] for key in self.acting.keys}  # as they are set up
+        self.applied: dict[str, Settings] = {k: dict(v) for k, v in self.running.settings.items() if k in self.plans}
+        self.coming: list[Coming] = []  # settings on their way: set where pulp enters a unit, felt where it leaves
         units, _, _ = laid_out(mill, self.running)
         self._fed({u.id: u.feed for u in units if not u.supply and u.feed.any()})
-        if halted:
-            self.set_as(self.running, halted=True)
 
     # -- what is set
 
@@ -83,15 +100,16 @@ class Plant:
         """
         self.refused = ""
         try:
-            units, draws, acting = laid_out(self.mill, plain(running))
+            units, draws, _ = laid_out(self.mill, plain(running))
         except CoreError as failure:
             self.refused = str(failure)
             return
-        self.running = plain(running)
-        self._fed({u.id: u.feed for u in units if not u.supply and u.feed.any()})
-        for key, kind in acting.items():
-            if key in self.acting.acts:
-                self.acting.runs_as(key, kind)
+        self.running, self.halted = plain(running), halted
+        fed_before = self.layout.network.feed
+        index = self.layout.network.index
+        self._fed({u.id: u.feed for u in units if not u.supply and (u.feed.any() or fed_before[index[u.id]].any())})
+        for key in self.plans:
+            self._set(key, dict(running.settings.get(key, {})))
         at, told = self.line.time_s, []
         for d in draws:
             wants = self._wants(d)
@@ -101,6 +119,27 @@ class Plant:
         if chest in self.layout.names:
             told.append((chest, "runs", 0.0 if halted else 1.0))
         self.line.file(*(Event(at_s=at, number=i, stream=n, what=w, value=v) for i, (n, w, v) in enumerate(told)))
+
+    def _set(self, key: str, settings: Settings) -> None:
+        """Put settings on a unit: they act once the pulp that met them leaves it. Nothing where it is set so already."""
+        before = next((c.settings for c in reversed(self.coming) if c.unit == key), self.applied.get(key, {}))
+        if settings == before:
+            return
+        was, now = (self._kind(key, told).settings() for told in (before, settings))
+        moved = tuple(name for name in now if now[name] != was.get(name))
+        due = self.minutes + round(_felt_min(self._kind(key, before), self.acting.inlets[key], moved))
+        self.coming.append(Coming(due, key, settings))
+        self.coming.sort(key=lambda c: c.due)
+
+    def _kind(self, key: str, settings: Settings) -> Kind:
+        return self.plans[key].set_to(settings) if settings else self.plans[key]
+
+    def _arrive(self) -> None:
+        """Settings whose pulp leaves now act."""
+        while self.coming and self.coming[0].due <= self.minutes:
+            came = self.coming.pop(0)
+            self.applied[came.unit] = came.settings
+            self.acting.runs_as(came.unit, self._kind(came.unit, came.settings))
 
     def _wants(self, d: Draw) -> float | None:
         """What a draw by rate is now asked for: solids, or of bought pulp its whole flow; None where that stands."""
@@ -133,9 +172,9 @@ class Plant:
         return any(v.unit == unit and v.in_t_h is not None for v in self.mill.vessels.values())
 
     def _takes(self, unit: str) -> None:
-        """A feed at its rate: of a unit with a store what goes on from it, of any other what comes."""
+        """A feed at its rate: of a unit whose store swallows what is brought, what goes on from it; of any other what comes."""
         i = self.layout.network.index[unit]
-        if i in self.vessel_at:
+        if i in self.stored:
             wants = self.set_t_h[unit] * self.rate.get(unit, 1.0)
             self.line.file(Event(at_s=self.line.time_s, stream=f"on.{unit}", what="wants", value=wants))
             self.line.feed_by[i] = self.brought.get(unit, 1.0)
@@ -146,6 +185,19 @@ class Plant:
         """Run a feed's line at a share of what is set, and bring a share of what is usual to its store."""
         self.rate[unit], self.brought[unit] = rate, brought
         self._takes(unit)
+
+    def thinned(self, unit: str, by_pct: float) -> None:
+        """Move what the dilution of a unit holds by so much consistency, %; nothing for a unit that none thins."""
+        lo = self.layout
+        node = lo.network.index.get(unit)
+        for j, kind in enumerate(lo.kinds):
+            if kind == DrawKind.DILUTE.value and int(lo.stream_to[j]) == node:
+                self.line.wants[lo.loops["drives"] == j] += by_pct / 100.0
+
+    def takes_over_brought(self, unit: str) -> float:
+        """What a feed's line takes as it is set, over what is brought to its store."""
+        brought = float(self.disturbed.fed[self.layout.network.index[unit]][:N].sum())
+        return self.set_t_h[unit] / brought if brought > TINY else 1.0
 
     # -- time
 
@@ -158,6 +210,7 @@ class Plant:
         """Go on by so many minutes."""
         disturbed, asked = round(DISTURBED_S / STEP_S), round(ASKED_S / STEP_S)
         for now in range(self.minutes, self.minutes + minutes):
+            self._arrive()
             if now % disturbed == 0:
                 self.disturbed.apply(self.line)
             if now % asked == 0 or self.acting.anew:
@@ -192,7 +245,10 @@ class Plant:
     def leaves(self, unit: str) -> Vector:
         """(26,) of what left a unit in the last step; as solved before the first."""
         i = self.layout.network.index[unit]
-        return np.asarray(self.line.last[0][i] if self.line.last is not None else self.layout.entered[i])
+        if self.line.last is not None:
+            return np.asarray(self.line.last[0][i])
+        solved = self.layout.line.solution
+        return np.asarray(content(solved.after[i], temp_c=float(solved.temp_c[i]), quality=qualities(solved, i)))
 
     def seen_at(self, row: PlanRow) -> float | None:
         """What a row of the plan would read with a perfect method; None where the line does not tell it."""
@@ -222,13 +278,34 @@ class Plant:
     # -- kept
 
     def kept(self) -> dict[str, Vector]:
-        """Its line as it stands, to go on from; what was set on it is set anew by whoever restores it."""
-        return self.line.kept()
+        """Its line as it stands, to go on from to the last bit, with `told`."""
+        return self.line.kept() | {f"acting.{name}": told for name, told in self.acting.kept().items()}
 
-    def restore(self, kept: Mapping[str, Vector]) -> None:
-        """Stand as it was kept. Raises: ImpossibleInput for what was kept of another line."""
+    def told(self) -> dict[str, Any]:
+        """What its units are set to and what is on its way to them, as plain values."""
+        return {
+            "applied": {key: dict(settings) for key, settings in self.applied.items()},
+            "coming": [[c.due, c.unit, dict(c.settings)] for c in self.coming],
+        }
+
+    def restore(self, kept: Mapping[str, Vector], told: Mapping[str, Any]) -> None:
+        """Stand as it was kept; run as it was then by `set_as` before. Raises: ImpossibleInput for what was kept of another
+        line."""
+        self.applied = {key: settings for key, settings in told["applied"].items() if key in self.plans}
+        self.coming = [Coming(due, unit, settings) for due, unit, settings in told["coming"] if unit in self.plans]
+        for key in self.plans:
+            self.acting.acting[key] = self._kind(key, self.applied.get(key, {}))
         self.line.restore(kept)
-        self.acting.anew |= set(self.acting.keys)
+        self.acting.restore({k.removeprefix("acting."): v for k, v in kept.items() if k.startswith("acting.")})
+
+
+def _felt_min(kind: Kind, inlet: Inlet, moved: tuple[str, ...]) -> float:
+    """How long after it is put a setting is felt where a unit's pulp leaves, min."""
+    felt = getattr(kind, "felt_min", None)
+    if felt is not None:
+        return float(felt(inlet, moved))
+    passes = getattr(kind, "passes_min", None)
+    return float(passes(inlet)) if passes is not None else 0.0
 
 
 def _of(parts: Vector, test: str) -> float | None:
@@ -263,36 +340,32 @@ class Steered:
         self.plant, self.aims = plant, dict(aims)
         network = plant.layout.network
         fed = [u.id for u in network.units if u.feed.any() and not u.supply]
-        self.feeds: dict[str, list[str]] = {}
-        self.stores: dict[str, str] = {}
+        self.towers: dict[str, list[str]] = {}  # tower: the feeds of its line
+        self.stores: dict[str, str] = {}  # feed: its store
         for key, v in plant.mill.vessels.items():
             if key in network.index and network.unit(key).stores:
                 before = _before(plant, key)
-                self.feeds[key] = [u for u in fed if u in before]
-            elif v.unit in fed:
+                self.towers[key] = [u for u in fed if u in before]
+            elif v.unit in fed and network.index[v.unit] in plant.stored:
                 self.stores[v.unit] = key
 
     def steer(self) -> None:
         """Look at the levels and set the feeds by them."""
         levels = self.plant.levels()
-        rates = {}
-        for key, feeds in self.feeds.items():
-            for unit in feeds:
-                rates[unit] = 1.0 + self._by(key, levels)
+        rates = {unit: 1.0 + self._off(tower, levels) for tower, feeds in self.towers.items() for unit in feeds}
         for unit in {*rates, *self.stores}:
             rate = rates.get(unit, 1.0)
-            store = self.stores.get(unit)
-            brought = rate + self._by(store, levels) if store is not None else 1.0
-            self.plant.eased(unit, rate, brought)
+            brought = rate + self._off(self.stores[unit], levels) if unit in self.stores else 1.0
+            self.plant.eased(unit, rate, brought * self.plant.takes_over_brought(unit))
 
-    def _by(self, key: str, levels: Mapping[str, float]) -> float:
+    def _off(self, key: str, levels: Mapping[str, float]) -> float:
         if key not in levels or key not in self.aims:
             return 0.0
         return max(-MOST_STEERED, min(MOST_STEERED, STEERED * (self.aims[key] - levels[key])))
 
     def let_go(self) -> None:
         """Every feed as it is set."""
-        for unit in {*(u for feeds in self.feeds.values() for u in feeds), *self.stores}:
+        for unit in {*(u for feeds in self.towers.values() for u in feeds), *self.stores}:
             self.plant.eased(unit)
 
 
@@ -306,6 +379,3 @@ def _before(plant: Plant, unit: str) -> set[str]:
                 told.add(u.id)
                 ahead.append(u.id)
     return told
-
-
-__all__ = ["CALM", "ImpossibleInput", "Plant", "Steered", "plain"]

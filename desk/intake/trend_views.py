@@ -2,6 +2,7 @@
 
 import csv
 
+from django.db.models import Q
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_safe
@@ -11,6 +12,7 @@ from core.judge.move import tampering_factor
 from core.lab.methods import TESTS
 from desk.instruments.models import Signal, at, ms
 from desk.instruments.store import series
+from desk.intake.calibrations import CALIBRATED
 from desk.intake.drawings import trend_picture
 from desk.kit.bench import render_bench
 from desk.kit.sheet import safe
@@ -116,7 +118,8 @@ def trend(request, tag: str):
     chart = individuals(base)
     good = isinstance(chart, Chart)
     rules = run_rules(values, chart.mean, chart.sigma) if good and values else ()
-    events = Record.objects.current().filter(kind__in=EVENTS, at__gte=at(start), at__lte=at(end)).order_by("at")
+    done = Q(kind__in=EVENTS) | Q(kind=Kind.EVENT, status=CALIBRATED, subject=tag)
+    events = Record.objects.current().filter(done, at__gte=at(start), at__lte=at(end)).order_by("at")
     picture = trend_picture(
         start=start,
         end=end,

@@ -7,6 +7,7 @@ urlpatterns = [
     path("instruments/", views.instruments, name="instruments"),
     path("instruments/live/", views.live, name="live_deliveries"),
     path("instruments/type/", views.type_in, name="type_in"),
+    path("instruments/calibrated/", views.calibrate, name="calibrate"),
     path("instruments/file/", views.send_file, name="send_file"),
     path("instruments/keys/", views.make_key, name="make_key"),
     path("instruments/keys/<int:pk>/revoke/", views.revoke_key, name="revoke_key"),

@@ -9,9 +9,10 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST, require_safe
 
+from core.errors import ImpossibleInput
 from core.instruments.intake import is_stuck
 from desk.instruments.models import Delivery, Reading, Signal, Worker, ms
-from desk.intake import files
+from desk.intake import calibrations, files
 from desk.intake.actions import Raw, deliver
 from desk.kit.bench import time_of, typed_number
 from desk.kit.text import plain
@@ -33,11 +34,12 @@ def _signals(now) -> list[dict]:
         .values_list("signal_id", "at_ms", "value")
     ):
         near.setdefault(signal, []).append((when, value))
-    rows = []
+    rows, calibrated = [], calibrations.newest(now)
     for s in Signal.objects.all():
         age = (ms(now) - s.last_ms) / 60_000.0 if s.last_ms is not None else None
         trust = "none" if age is None else "old" if age > s.age_min else "stuck" if is_stuck(near.get(s.pk, [])) else "good"
-        rows.append({"s": s, "age_h": None if age is None else max(0.0, age) / 60.0, "trust": trust})
+        told = {"s": s, "age_h": None if age is None else max(0.0, age) / 60.0, "trust": trust}
+        rows.append(told | {"calibrated": calibrated.get(s.tag)})
     return rows
 
 
@@ -58,6 +60,7 @@ def _page(request, status: int = 200, **more):
         "drop": str(files.folder()),
         "keys": Token.objects.select_related("made_by") if request.user.may("tokens") else None,
         "may_type": request.user.may("readings"),
+        "may_calibrate": request.user.may("calibrate"),
         **more,
     }
     return render(request, "intake/instruments.html", context, status=status)
@@ -120,6 +123,31 @@ def type_in(request):
             messages.success(request, f"Kept: {tag} {text} at {at:%H:%M}{flag}.")
             return redirect("intake:instruments")
     return _page(request, status=422, typed={"tag": tag, "value": text, "at": when}, bad=bad)
+
+
+@require_POST
+@may("calibrate")
+def calibrate(request):
+    """A calibration as it was done at the meter; what was typed stays when it is refused."""
+    typed = {k: request.POST.get(k, "").strip() for k in ("tag", "found", "left", "words")}
+    signal = Signal.objects.filter(tag=typed["tag"]).first()
+    bad, given = {}, {}
+    if signal is None:
+        bad["c_tag"] = f"Meter is “{typed['tag']}”; choose one of the list."
+    for name, label, empty in (("found", "As found", None), ("left", "As left", 0.0)):
+        try:
+            given[name] = typed_number(typed[name]) if typed[name] else empty
+        except ValueError:
+            bad[f"c_{name}"] = f"{label} is “{typed[name]}”; it must be a number in the meter’s unit, or empty."
+    if not bad:
+        try:
+            kept = calibrations.keep(signal=signal, words=plain(typed["words"]), by=request.user, now=request.now, **given)
+            messages.success(request, f"Kept: {kept.says}.")
+            return redirect("intake:instruments")
+        except ImpossibleInput as refusal:
+            labels = {"found": "As found", "left": "As left"}
+            bad = {f"c_{p.field}": f"{labels[p.field]} {p.text}." for p in refusal.problems}
+    return _page(request, status=422, calibrating=typed, bad=bad)
 
 
 @require_POST

@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 
 from django.db import connection
 
-from core.errors import Infeasible
+from core.errors import ImpossibleInput, Infeasible
 from core.judge import advise
 from core.judge.band import Band
 from core.judge.move import outcome
@@ -18,6 +18,7 @@ from desk.log.models import Kind, Record
 
 CHOICES = {"take": "taken", "alter": "altered", "refuse": "refused"}
 UNDO_S = 60.0
+LEAST_STEP = 1e-9
 
 
 def undecided(subject: str) -> Record | None:
@@ -234,7 +235,7 @@ def decide(
 ) -> Record:
     """Keep what became of a proposed move. Altering wants a size within the slip's limits, refusing a reason.
 
-    A share that is taken becomes the blend's set point on this desk; the person sets it at the plant.
+    A share or a setting that is taken becomes the set point in force on this desk; the person sets it at the plant.
     Raises: DecisionRefused, also where somebody else has decided it meanwhile.
     """
     if choice not in CHOICES:
@@ -263,6 +264,7 @@ def decide(
         if move.data.get("gate"):
             data["gate"] = move.data["gate"]
     shares = shares_after(move.data, after, state) if choice != "refuse" else None
+    lever = _lever_after(move.data, after, state) if choice != "refuse" else None
     with writing():
         must_be_open(move)
         kept = write(
@@ -270,7 +272,23 @@ def decide(
         )
         if shares is not None:
             set_shares(shares, by=by, now=now, state=state, about=kept)
+        if lever is not None:
+            write(kind=Kind.SETPOINT, by=by, now=now, about=kept, **lever)
     return kept
+
+
+def _lever_after(slip_: dict, after: float, state, base: dict[str, float] | None = None) -> dict | None:
+    """The set point that a move at `after` puts in force; None for one whose lever is no setting of a unit.
+
+    Raises: DecisionRefused where the line cannot be run so.
+    """
+    lever, step = slip_.get("lever"), after - slip_["before"]
+    if not lever or abs(step) < LEAST_STEP:
+        return None
+    try:
+        return state.levered(lever, step, base)
+    except ImpossibleInput as refusal:
+        raise DecisionRefused("choice", refusal.problems[0].text) from None
 
 
 def shares_after(slip_: dict, after: float, state) -> dict[str, float] | None:
@@ -325,6 +343,10 @@ def correct_decision(*, decided: Record, choice: str, size: float | None, words:
     if choice != "refuse":
         data.setdefault("retest_at", (now + timedelta(minutes=slip_["retest_min"])).isoformat())
     shares = shares_after(slip_, after, state) if choice != "refuse" else None
+    made = Record.objects.current().filter(kind=Kind.SETPOINT, about=decided).order_by("-id").first()
+    lever = None
+    if choice != "refuse" and after != decided.data["after"]:
+        lever = _lever_after(slip_, after, state, _moved_back(made)) if made is not None else _lever_after(slip_, after, state)
     with writing():
         if (later := decided.corrected_by.first()) is not None:
             raise DecisionRefused("choice", f"It was corrected at {clock(later.entered_at)} by {later.signed} already.")
@@ -341,11 +363,12 @@ def correct_decision(*, decided: Record, choice: str, size: float | None, words:
             corrects=decided,
             reason=reason,
         )
-        made = Record.objects.current().filter(kind=Kind.SETPOINT, about=decided).order_by("-id").first()
         if made is not None and (choice == "refuse" or after != decided.data["after"]):
             _back(made, by=by, now=now, about=kept)
         if shares is not None and after != decided.data["after"]:
             set_shares(shares, by=by, now=now, state=state, about=kept)
+        if lever is not None:
+            write(kind=Kind.SETPOINT, by=by, now=now, about=kept, **lever)
     return kept
 
 
@@ -383,8 +406,19 @@ def undo(*, decided: Record, by, now) -> Record:
     return kept
 
 
+def _moved_back(made: Record) -> dict[str, float]:
+    """The settings that a set point of a unit moved, as they were before it; nothing for a furnish."""
+    return {k: made.data["before"][k] for k in made.data.get("moved", ())}
+
+
 def _back(made: Record, *, by, now, about: Record) -> Record:
-    """The set point that stood before `made`, again, as a later record."""
+    """The set point that stood before `made`, again, as a later record; what was set on the unit since stays."""
+    if "settings" in made.data:
+        newest = Record.objects.current().filter(kind=Kind.SETPOINT, subject=made.subject).order_by("-at", "-id").first()
+        stands = newest.data["settings"] if newest is not None else made.data["settings"]
+        data = {**made.data, "settings": {**stands, **_moved_back(made)}, "before": stands}
+        says = f"Set back. {made.says}"[:380]
+        return write(kind=Kind.SETPOINT, subject=made.subject, by=by, now=now, says=says, data=data, about=about)
     before = (
         Record.objects.current().filter(kind=Kind.SETPOINT, subject=made.subject, id__lt=made.pk).order_by("-at", "-id").first()
     )

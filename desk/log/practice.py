@@ -100,8 +100,11 @@ def proposed(placement, values: Mapping[str, Any]) -> Proposal | None:
     return None if isinstance(result, Infeasible) else result
 
 
-def slip_of(practice: Practice, placement, found: Proposal, values: Mapping[str, Any], *, now) -> dict:
-    """A proposal as it is stored and shown: title, expectation, reason, caution, limits, the wells it was worked out from."""
+def slip_of(practice: Practice, placement, found: Proposal, values: Mapping[str, Any], *, mill, now) -> dict:
+    """A proposal as it is stored and shown: title, expectation, reason, caution, limits, the wells it was worked out from, and
+    the settings that taking it puts in force."""
+    plan = mill.settable.get(placement.unit)
+    by = practice.moves(placement.stage, plan.settings()) if plan is not None else {}
     model = find(practice.model)
     said = quantities(model.result_class)
     before, after = (figure(getattr(found, k), practice.decimals) for k in ("before", "after"))
@@ -133,6 +136,7 @@ def slip_of(practice: Practice, placement, found: Proposal, values: Mapping[str,
         "model": practice.model,
         "given": dict(values),
         "gate": practice.gate if found.after > found.before else "",
+        "lever": {"unit": placement.unit, "by": by} if by else None,
     }
 
 
@@ -141,9 +145,11 @@ def minutes(value: float) -> str:
     return f"{value / 60:.3g} h" if value >= 120 else f"{value:.0f} min"
 
 
-def put(practice: Practice, placement, found: Proposal, values: Mapping[str, Any], *, about: Record | None, by, now) -> Record:
+def put(
+    practice: Practice, placement, found: Proposal, values: Mapping[str, Any], *, about: Record | None, by, mill, now
+) -> Record:
     """Write a proposed move into the log; people decide it."""
-    data = slip_of(practice, placement, found, values, now=now)
+    data = slip_of(practice, placement, found, values, mill=mill, now=now)
     return write(kind=Kind.MOVE, subject=placement.subject, by=by, now=now, says=data["title"], data=data, about=about)
 
 
@@ -168,5 +174,5 @@ def from_result(subject: str, result: Record, *, state, now) -> Record | None:
         start = opening(placement, state, newest=newest_results(placement.readings.values()) | {subject: result})
         found = None if start.missing else proposed(placement, start.values)
         if found is not None and found.stands and found.before != found.after:
-            return put(practice, placement, found, start.values, about=result, by=None, now=now)
+            return put(practice, placement, found, start.values, about=result, by=None, mill=state.mill, now=now)
     return None

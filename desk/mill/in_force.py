@@ -3,6 +3,7 @@ back."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import Any
 from urllib.parse import urlencode
 
 from django.urls import reverse
@@ -76,6 +77,21 @@ def weigh(state, unit: str, values: Mapping[str, float]) -> Change:
     title = next(u.title for u in state.mill.units if u.id == unit)
     line = solve_mill(state.mill, running, state.line)
     return Change(unit=unit, title=title, before=before, after=after, said=plan.settable(), line=line)
+
+
+def levered(state, unit: str, by: Mapping[str, float], step: float, base: Mapping[str, float] | None = None) -> dict[str, Any]:
+    """What a move of so much of its lever puts in force on a unit: the parts of a record that says so.
+
+    `by`: how much of each setting one of the lever is. `base`: the settings it starts from, where they are not those in force.
+    Raises: CoreError where the line cannot be run so.
+    """
+    own = {**state.line.acting[unit].settings(), **(base or {})} if unit in state.line.acting else {}
+    change = weigh(state, unit, {k: own.get(k, 0.0) + share * step for k, share in by.items()})
+    return {
+        "subject": f"{PREFIX}{unit}",
+        "says": f"In force, {change.title}: {change.words or 'as it was'}",
+        "data": {"unit": unit, "settings": dict(change.after), "before": own, "moved": list(by)},
+    }
 
 
 def put(*, change: Change, why: str, by, now, seen: int) -> Record:

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import cached_property, lru_cache
+from typing import Any
 
 from django.db import connection
 
@@ -14,7 +15,7 @@ from core.cook.kinetic import SPLIT
 from core.cook.species import Fitted, holds, restored
 from core.cook.unit import Made
 from core.deliver.draw import Draw, DrawCase, draw
-from core.errors import CoreError, ImpossibleInput
+from core.errors import CoreError, ImpossibleInput, Problem
 from core.judge.fresh import FRESH_INTERVALS, leads, led, row_leads
 from core.line.acting import Line
 from core.line.steady import Solution
@@ -381,6 +382,13 @@ class MillState:
                 continue  # the set-up has changed under it
             result[unit] = record
         return result
+
+    def levered(self, lever: Mapping[str, Any], step: float, base: Mapping[str, float] | None = None) -> dict[str, Any]:
+        """What taking a move puts in force on its unit (`in_force.levered`). Raises: ImpossibleInput in words."""
+        try:
+            return in_force.levered(self, lever["unit"], lever["by"], step, base)
+        except CoreError as failure:
+            raise ImpossibleInput(Problem("lever", in_force.why_not(self.mill, failure))) from None
 
     @cached_property
     def loaded(self) -> dict[str, dict[str, float]]:

@@ -13,14 +13,14 @@ WORDS = {"worked": "worked", "partly": "worked in part", "not": "did not work"}
 
 
 @writing()
-def propose(*, placement, values, by, now) -> Record:
+def propose(*, placement, values, by, mill, now) -> Record:
     """Put a row that stands to the shift. Raises: ImpossibleInput where it does not stand or one is open already."""
     result = proposed(placement, values)
     if result is None or not result.stands or result.before == result.after:
         raise ImpossibleInput(Problem("move", "has no move to propose at these readings"))
     if waiting(placement) is not None:
         raise ImpossibleInput(Problem("move", "has a move that is proposed or waits for its retest: one at a time"))
-    return put(ROWS[placement.row], placement, result, values, about=None, by=by, now=now)
+    return put(ROWS[placement.row], placement, result, values, about=None, by=by, mill=mill, now=now)
 
 
 def moves_of(placement) -> list[Record]:

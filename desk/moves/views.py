@@ -76,7 +76,9 @@ def row(request, key: str):
             if "value" in request.POST:
                 return _found_after(request, placement)
             if result is not None:
-                move = actions.propose(placement=placement, values=form.cleaned_data, by=request.user, now=request.now)
+                move = actions.propose(
+                    placement=placement, values=form.cleaned_data, by=request.user, mill=state.mill, now=request.now
+                )
                 messages.success(request, "Put to the shift.")
                 return redirect("shift:decide", move.pk) if request.user.may("move") else redirect("moves:row", key)
         except ImpossibleInput as refusal:
@@ -108,7 +110,7 @@ def row(request, key: str):
             "results": result_rows(result, request.schools),
             "cautions": cautions_of(result),
             "given": form.given,
-            "slip": slip_of(practice, placement, result, form.cleaned_data, now=state.now) if result.stands else None,
+            "slip": _slip(practice, placement, result, form, state),
             "lookup": f"{reverse('handbook:working', args=[model.name])}?{form.query}",
             "p": sweep(
                 result,
@@ -122,6 +124,13 @@ def row(request, key: str):
     if problem or (request.method == "POST" and result is None):
         return render(request, "moves/row.html", context, status=422)
     return render_bench(request, "moves/row", context)
+
+
+def _slip(practice, placement, result, form, state) -> dict | None:
+    """The slip of a row that stands."""
+    if not result.stands:
+        return None
+    return slip_of(practice, placement, result, form.cleaned_data, mill=state.mill, now=state.now)
 
 
 def _found_after(request, placement):

@@ -20,7 +20,6 @@ from core.lab.methods import TESTS
 from core.lab.replicate import combine
 from core.mill.document import METERED
 from core.mill.reading import read_mill
-from core.stock.flow import l_min_of
 from desk.bleach.demo import build_tanks
 from desk.chips.demo import build_yard
 from desk.cook.demo import build_cooks
@@ -40,13 +39,15 @@ from desk.people.models import Person
 from desk.recovered.demo import build_bales, came, counted
 from desk.refine.demo import build_plates
 from desk.schedule.actions import add_order
+from desk.shift.past import Past, lived
 
 DOCUMENT = Path(__file__).resolve().parent.parent / "mill" / "data" / "vixen_weir.json"
 NOW = datetime(2026, 11, 14, 10, 42, tzinfo=UTC)
 SEED = 26318
 PIN = "heron-demo"
-DAYS = 21
-SMOOTHED_H, FLOW_NOISE = 2, 0.01  # each way, of the flows out of the towers; of a reading
+DAYS = 30
+FLOW_NOISE = 0.01  # of a reading
+R_TO_SD = 2.77  # repeatability is so many times the spread of a method (95 %)
 EVERY_MS = 600_000
 
 PEOPLE = (
@@ -157,15 +158,36 @@ def _people() -> dict[str, Person]:
     return {p.username: p for p in Person.objects.all()}
 
 
-def _history(mill, people, now: datetime, days: int) -> None:
+def _around_aim(row, rng, count: int) -> np.ndarray:
+    """Deviations of a row that the line does not tell, from its aim."""
+    aim, band = _aim(row), row.band
+    width = (band.high - band.low) if math.isfinite(band.high - band.low) else abs(aim) * 0.5
+    return _walk(rng, count, width * 0.12, 0.55)
+
+
+def _aim(row) -> float:
+    """What a row reads on most days."""
+    band = row.band
+    return band.aim if band.target is not None else (band.high * 0.72 if math.isfinite(band.high) else band.low * 1.25)
+
+
+def _found(row, past: Past, rng, times: list[datetime]) -> np.ndarray:
+    """What the laboratory found at those times: what stood in the line then, about what this mill finds on most days, with the
+    spread of the method; of a row that the line does not tell, about its aim."""
+    aim, test = _aim(row), TESTS[row.test]
+    if row.id not in past.rows:
+        return aim + _around_aim(row, rng, len(times))
+    stood = past.row_at(row.id, np.array([ms(t) for t in times]))
+    singles = 2.0 if row.test == "consistency" else 1.0
+    method = max(test.r_abs, test.r_rel_pct / 100.0 * abs(aim)) / R_TO_SD / math.sqrt(singles)
+    return aim + stood - float(np.mean(past.rows[row.id])) + rng.normal(0.0, method, len(times))
+
+
+def _history(mill, people, now: datetime, days: int, past: Past) -> None:
     """Results of the past days for every row of the plan, written in one go with their chain of hashes."""
     told: list[tuple[datetime, dict]] = []
     for row in mill.plan.values():
         test = TESTS[row.test]
-        band = row.band
-        aim = band.aim if band.target is not None else (band.high * 0.72 if math.isfinite(band.high) else band.low * 1.25)
-        width = (band.high - band.low) if math.isfinite(band.high - band.low) else abs(aim) * 0.5
-        sd, phi, level = width * 0.12, 0.55, 0.0
         end = now - timedelta(minutes=LAST.get(row.id, (row.interval_min,))[0] + row.interval_min)
         if row.id in TODAY_CHEST:
             end = now.replace(hour=6, minute=0) - timedelta(minutes=row.interval_min / 2)
@@ -173,19 +195,16 @@ def _history(mill, people, now: datetime, days: int) -> None:
             end = now - timedelta(hours=31)
         count = int(days * 1440 / row.interval_min)
         rng = np.random.default_rng([SEED, zlib.crc32(row.id.encode())])  # a row's own, so that another row changes none
-        noise = rng.normal(0.0, sd * math.sqrt(1 - phi**2), count)
         by = people["jd"] if row.station in ("stock", "deliver", "refine") and row.who == "operator" else people[WHO[row.who]]
-        for i in range(count - 1, -1, -1):
-            level = phi * level + noise[i]
-            at = end - timedelta(minutes=row.interval_min * i)
-            value = max(0.01, aim + level)
+        times = [end - timedelta(minutes=row.interval_min * i) for i in range(count - 1, -1, -1)]
+        for at, value in zip(times, _found(row, past, rng, times).tolist(), strict=True):
             told.append(
                 (
                     at,
                     {
                         "row": row,
                         "test": test,
-                        "value": value,
+                        "value": max(0.01, value),
                         "by": by,
                         "spread": min(0.95, abs(rng.normal(0, 0.4))) * test.r_abs,
                     },
@@ -283,37 +302,22 @@ def _meters(mill, rng, now: datetime, days: int) -> None:
     store.keep([(s, t, v, 0) for (s, t), v in sorted(rows.items())])
 
 
-def _levels(rng, now: datetime, days: int) -> None:
-    """Levels as read now, at the rates of this morning before, and a slow rise and fall in the days before that; the flows out
-    of the towers are what that rise and fall leaves of what is made."""
+def _levels(rng, now: datetime, days: int, past: Past) -> None:
+    """Levels and the flows out of the towers as their meters read them; of a store beside the line, at the rates of now."""
     state = MillState(now)
     signal = dict(Signal.objects.values_list("tag", "pk"))
-    rows = []
-    morning, kind = ms(now.replace(hour=6, minute=0)), KINDS["level"]
+    kind, rows = KINDS["level"], []
     for key, v in LEVELS.items():
-        rate_in, rate_out = state.rates[key]
-        grid = np.arange(ms(now - timedelta(days=days)), ms(now), EVERY_MS)
-        since_h = (ms(now) - grid) / 3_600_000.0
-        gained = (
-            100.0
-            * (rate_in - rate_out)
-            * np.minimum(since_h, (ms(now) - morning) / 3_600_000.0)
-            / state.mill.vessels[key].full_t
-        )
-        slow = _walk(rng, len(grid), 9.0, phi(EVERY_MS / 60_000.0, 900.0))
-        level = v - gained + np.where(grid < morning, slow - slow[np.searchsorted(grid, morning) - 1], 0.0)
-        if source := state.mill.vessels[key].source:
-            full_t, width = state.mill.vessels[key].full_t, 2 * SMOOTHED_H * 3_600_000 // EVERY_MS + 1
-            rise = np.gradient(np.clip(level, 5.0, 95.0), grid / 3_600_000.0) * full_t / 100.0
-            even = np.convolve(np.pad(rise, width // 2, mode="edge"), np.ones(width) / width, mode="valid")
-            out = np.where(grid < morning, np.maximum(0.0, rate_in - even), rate_out)
-            shown = np.array([l_min_of(t_h, state.mill.sources[source].source.cons_pct) for t_h in out])
-            shown *= 1.0 + rng.normal(0.0, FLOW_NOISE, len(grid))
-            flows = zip(grid, shown, strict=True)
-            rows += [(signal[f"flow.{source}"], int(t), round(max(0.0, float(x)), 0), 0) for t, x in flows]
-        level = np.clip(level + rng.normal(0.0, kind.noise / 2, len(grid)), 5.0, 95.0)
-        rows += [(signal[f"level.{key}"], int(t), round(float(x), 1), 0) for t, x in zip(grid, level, strict=True)]
+        grid, level = past.grid, past.levels.get(key)
+        if level is None:
+            into, out = state.rates[key]
+            level = v - 100.0 * (into - out) * (ms(now) - grid) / 3_600_000.0 / state.mill.vessels[key].full_t
+        read = np.clip(level + rng.normal(0.0, kind.noise / 2, len(grid)), 5.0, 100.0)
+        rows += [(signal[f"level.{key}"], int(t), round(float(x), 1), 0) for t, x in zip(grid[:-1], read[:-1], strict=True)]
         rows.append((signal[f"level.{key}"], ms(now), float(v), 0))
+    for key, flow in past.flows.items():
+        read = np.maximum(0.0, flow * (1.0 + rng.normal(0.0, FLOW_NOISE, len(flow))))
+        rows += [(signal[f"flow.{key}"], int(t), round(float(x), 0), 0) for t, x in zip(past.grid[:-1], read[:-1], strict=True)]
     store.keep(sorted(rows))
 
 
@@ -501,7 +505,8 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     MillVersion.objects.create(
         document=document, made_at=now - timedelta(days=days), by=people["pn"], note="the demo mill as delivered"
     )
-    _history(mill, people, now, days)
+    past = lived(now, days, LEVELS, morning=now.replace(hour=6, minute=0), seed=SEED)
+    _history(mill, people, now, days, past)
     yesterday = now.replace(hour=6, minute=0) - timedelta(hours=24)
     lead = people["mr"]
     for number, grade, sale, start in (
@@ -545,7 +550,7 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     shares = {k: 100.0 * v for k, v in mill.grades["EX70"].shares.items()}
     set_shares(shares, by=lead, now=yesterday, state=MillState(now))
     ensure_signals(mill)
-    _levels(np.random.default_rng([SEED, 2]), now, days)
+    _levels(np.random.default_rng([SEED, 2]), now, days, past)
     _source_lots(mill, people, now)
     build_bales(mill, people, now)
     build_plates(people, now)

@@ -76,6 +76,7 @@ RIGHTS = {
     "intake:readings": (NOBODY, NOBODY),
     "intake:type_in": (NOBODY, MAY["readings"]),
     "intake:send_file": (NOBODY, MAY["readings"]),
+    "intake:calibrate": (NOBODY, MAY["calibrate"]),
     "intake:make_key": (NOBODY, MAY["tokens"]),
     "intake:revoke_key": (NOBODY, MAY["tokens"]),
     "intake:turn": (NOBODY, MAY["readings"]),
