@@ -57,8 +57,8 @@ def _restored(row: Plant, state: MillState) -> LinePlant:
     """The line as it was last kept. Raises: CoreError, also for what was kept and is broken."""
     line = LinePlant(state.mill, _running_of(row.base), row.base["levels"], seed=row.seed)
     if row.kept is not None:
-        line.set_as(_running_of(row.set_as), halted=row.set_as["halted"])
         try:
+            line.set_as(_running_of(row.set_as), halted=row.set_as["halted"])
             with np.load(io.BytesIO(bytes(row.kept)), allow_pickle=False) as told:
                 line.restore({name: told[name] for name in told.files}, row.set_as["told"])
         except (ValueError, OSError, KeyError, zipfile.BadZipFile, EOFError) as broken:

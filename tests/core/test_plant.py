@@ -194,11 +194,11 @@ class APlant(SimpleTestCase):
     def test_a_dilution_moved_by_hand_moves_its_own_consistency_alone(self):
         p = plant(sizes=STILL)
         before = rows(p)
-        p.thinned("S.stock", -0.15)
+        p.thinned("S.stock", -0.08)
         p.thinned("nowhere", 1.0)
-        p.run(480)
+        p.run(240)
         after = rows(p)
-        self.assertAlmostEqual(after["S.chest.consistency"] - before["S.chest.consistency"], -0.15, delta=0.01)
+        self.assertAlmostEqual(after["S.chest.consistency"] - before["S.chest.consistency"], -0.08, delta=0.005)
         for key in ("K.chest.consistency", "M.chest.consistency", "R.chest.consistency"):
             self.assertAlmostEqual(after[key], before[key], delta=2e-3, msg=key)
 
