@@ -78,7 +78,7 @@ def _meter(row: PlanRow) -> SignalSpec:
     test, kind = TESTS[row.test], METERED[row.test]
     return SignalSpec(
         tag=row.tag,
-        label=f"{row.place}, {test.name if test.name[1:2].isupper() else test.name[0].lower() + test.name[1:]}",
+        label=f"{row.place}, {test.name if any(map(str.isupper, test.name[1:])) else test.name[0].lower() + test.name[1:]}",
         unit=test.unit,
         kind=kind,
         low=0.0,

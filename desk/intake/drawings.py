@@ -12,6 +12,7 @@ from desk.kit.templatetags.vat import figure
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 776.0, 24.0, 264.0
 E_TOP, E_BOTTOM, R_TOP, R_BOTTOM = 334.0, 394.0, 426.0, 470.0
 EVENT_Y, AXIS_Y, MOST_EVENTS, EVENT_ROOM = 292.0, 488.0, 6, 118.0
+LABEL = 13.0  # room of a label beside the picture
 STEPS = (10, 30, 60, 120, 360, 720, 1440, 2880, 10080, 20160, 43200)  # minutes between ticks
 
 
@@ -24,8 +25,10 @@ def _nice(low: float, high: float, count: int = 4) -> list[float]:
     return [first + i * step for i in range(int((high - first) / step + 1e-9) + 1)]
 
 
-def trend_picture(*, start: int, end: int, now: int, buckets, lab, band, chart, smooth, rules, events, decimals: int) -> dict:
-    """Main panel with bands, meter and laboratory; the log's marks; EWMA; moving range; the axis."""
+def trend_picture(
+    *, start: int, end: int, now: int, buckets, lab, band, chart, smooth, rules, events, decimals: int, ahead=()
+) -> dict:
+    """Main panel with bands, meter, laboratory and the hours ahead; the log's marks; EWMA; moving range; the axis."""
 
     def x(t: float) -> float:
         return LEFT + (RIGHT - LEFT) * (t - start) / (end - start)
@@ -35,6 +38,7 @@ def trend_picture(*, start: int, end: int, now: int, buckets, lab, band, chart, 
         shown += [v for v in (band.low, band.high) if math.isfinite(v)]
     if chart:
         shown += [chart.low, chart.high]
+    shown += [b for _, _, *band_of in ahead for b in band_of]
     low, high = (min(shown), max(shown)) if shown else (0.0, 1.0)
     pad = 0.08 * ((high - low) or abs(high) or 1.0)
     low, high = low - pad, high + pad
@@ -58,8 +62,14 @@ def trend_picture(*, start: int, end: int, now: int, buckets, lab, band, chart, 
             "low_text": figure(band.low, decimals),
         }
     if chart:
+        wanted = [] if band is None else [y(band.high) - 7.0, y(band.low) + 8.0]
         p["limits"] = [
-            {"y": n(y(v)), "text": f"{word} {figure(v, decimals + (word == 'mean'))}", "mean": word == "mean"}
+            {
+                "y": n(y(v)),
+                "dy": n(4.0 + _aside(y(v), wanted)),
+                "text": f"{word} {figure(v, decimals + (word == 'mean'))}",
+                "mean": word == "mean",
+            }
             for word, v in (("limit", chart.high), ("mean", chart.mean), ("limit", chart.low))
         ]
     if buckets:
@@ -94,6 +104,14 @@ def trend_picture(*, start: int, end: int, now: int, buckets, lab, band, chart, 
             "y": n(max(TOP + 12.0, min(y(v) for _, v in run) - 16.0)),
             "text": last.text,
         }
+    if ahead:
+        foot, head = [(x(t), y(b)) for t, _, b, _ in ahead], [(x(t), y(b)) for t, _, _, b in ahead]
+        p["ahead"] = {
+            "line": polyline([(x(t), y(v)) for t, v, *_ in ahead]),
+            "band": f"{polyline(head)}L{polyline(foot[::-1])[1:]}Z" if foot != head else "",
+            "y": n(y(ahead[-1][1])),
+            "text": figure(ahead[-1][1], decimals),
+        }
     p["events"] = _events(events, x)
     if smooth and len(smooth) > 1:
         p |= _smooth(smooth, lab, chart, x, decimals)
@@ -104,6 +122,12 @@ def trend_picture(*, start: int, end: int, now: int, buckets, lab, band, chart, 
         f", mean {figure(chart.mean, decimals + 1)}" if chart else ""
     )
     return p
+
+
+def _aside(at_y: float, taken: list[float]) -> float:
+    """How far a label is moved so that it does not lie on another."""
+    near = next((t for t in taken if math.isfinite(t) and abs(at_y - t) < LABEL), None)
+    return 0.0 if near is None else near + math.copysign(LABEL, at_y - near) - at_y
 
 
 def _ticks(start: int, end: int, x) -> list[dict]:

@@ -19,12 +19,14 @@ from desk.kit.sheet import safe
 from desk.kit.templatetags.vat import dayclock, figure, midline
 from desk.kit.text import whole
 from desk.log.models import Kind, Record
+from desk.mill.ahead import reading_ahead
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
 
 SPANS = ((8, "8 h"), (48, "2 days"), (336, "2 weeks"), (2160, "3 months"))
 SHORTEST_MS, LONGEST_MS = 10 * 60_000, 800 * 86_400_000
 BUCKETS, LAB_MOST, CHART_OF = 376, 400, 30
+AHEAD_TO_MS = 50 * 3_600_000  # a longer stretch shows the past alone
 EVENTS = (Kind.REMARK, Kind.DECISION, Kind.SETPOINT, Kind.START, Kind.SETUP)
 
 
@@ -120,9 +122,12 @@ def trend(request, tag: str):
     rules = run_rules(values, chart.mean, chart.sigma) if good and values else ()
     done = Q(kind__in=EVENTS) | Q(kind=Kind.EVENT, status=CALIBRATED, subject=tag)
     events = Record.objects.current().filter(done, at__gte=at(start), at__lte=at(end)).order_by("at")
+    live = end >= now_ms - 60_000
+    ahead = _ahead(state, signal, row) if live and end - start <= AHEAD_TO_MS else None
+    shown_to = max(end, ms(ahead.at[-1])) if ahead else end
     picture = trend_picture(
         start=start,
-        end=end,
+        end=shown_to,
         now=now_ms,
         buckets=buckets,
         lab=[(ms(t), v) for _, t, v in lab],
@@ -131,6 +136,7 @@ def trend(request, tag: str):
         smooth=ewma(values, chart.mean, chart.sigma) if good else (),
         rules=rules,
         events=[(ms(e.at), e.words or e.says, e.kind) for e in events[:60]],
+        ahead=tuple(zip(map(ms, ahead.at), ahead.value, ahead.low, ahead.high, strict=True)) if ahead else (),
         decimals=signal.decimals if signal else TESTS[row.test].decimals,
     )
     if request.GET.get("csv") == "1":
@@ -155,7 +161,8 @@ def trend(request, tag: str):
         "last": buckets[-1] if buckets else None,
         "start": at(start),
         "end": at(end),
-        "live": end >= now_ms - 60_000,
+        "live": live,
+        "ahead": ahead,
         "table": [{"pk": pk, "at": t, "value": v} for pk, t, v in lab[::-1][:12]],
         "lab_total": len(lab),
         "readings_total": sum(b.n for b in buckets),
@@ -164,13 +171,22 @@ def trend(request, tag: str):
         "closer": (start + length // 4, end - length // 4) if length > 2 * SHORTEST_MS else None,
         "wider": (start - length // 2, min(now_ms, end + length // 2)),
         "from": start,
-        "to": end,
+        "to": shown_to,
         "stations": STATIONS,
         "small": draw_small(state),
         "station": row.station if row else signal.station,
         "others": Signal.objects.filter(station=signal.station if signal else row.station).exclude(tag=tag)[:8],
     }
     return render_bench(request, "intake/trend", context)
+
+
+def _ahead(state, signal, row):
+    """What the hours ahead bring, by the line as it stands; None where it does not tell, or has nothing yet."""
+    if signal is not None and signal.tag.startswith("level."):
+        found = reading_ahead(state, vessel=signal.tag.removeprefix("level."))
+    else:
+        found = reading_ahead(state, row=row.id) if row is not None else None
+    return found if found is not None and len(found.at) > 1 else None
 
 
 def _csv(tag: str, buckets, lab) -> HttpResponse:

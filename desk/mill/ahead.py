@@ -1,15 +1,19 @@
 """The hours ahead of the mill as it stands: stops, slow runs and the next order as planned, and what is tried on top."""
 
 import logging
+import math
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from threading import Lock, Thread
 
+import numpy as np
 from django.conf import settings
 
+from core.colour import brightness_from_ks
 from core.errors import CoreError
+from core.stream import Vector
 from core.through.ahead import STEP_S as PACE_S
 from core.through.ahead import Brings, Course, Plan, Sure, look_ahead, sure
 from core.through.disturbed import Machine
@@ -228,6 +232,64 @@ def _look_beside(key: tuple, now: datetime, layout: Layout, plan: Plan, watch: t
         log.info("the hours ahead cannot be worked out: %s", failure)
     finally:
         _running.release()
+
+
+@dataclass(frozen=True)
+class Ahead:
+    """A reading through the hours ahead: times, what it is then, and the band from 10 to 90 % (the same where none is told)."""
+
+    at: tuple[datetime, ...]
+    value: tuple[float, ...]
+    low: tuple[float, ...]
+    high: tuple[float, ...]
+
+
+def reading_ahead(state: MillState, *, vessel: str = "", row: str = "") -> Ahead | None:
+    """A vessel's level, or a row of the plan at the machine's chest, through the hours ahead as the mill stands.
+
+    None where the line does not tell it, cannot be run, or is being worked out beside the page.
+    """
+    try:
+        course = course_soon(state)
+    except CoreError:
+        return None
+    if course is None:
+        return None
+    begun = _soon[_soon_key(state)][0]
+    told = _level_ahead(state, course, vessel) if vessel else _chest_ahead(state, course, row)
+    if told is None:
+        return None
+    value, half = told
+    on = [i for i, x in enumerate(value) if math.isfinite(x) and begun + timedelta(hours=float(course.hours[i])) >= state.now]
+    least, most = (0.0, 100.0) if vessel else (-math.inf, math.inf)
+    return Ahead(
+        at=tuple(begun + timedelta(hours=float(course.hours[i])) for i in on),
+        value=tuple(float(value[i]) for i in on),
+        low=tuple(max(least, float(value[i] - half[i])) for i in on),
+        high=tuple(min(most, float(value[i] + half[i])) for i in on),
+    )
+
+
+def _level_ahead(state: MillState, course: Course, key: str) -> tuple[Vector, Vector] | None:
+    v = state.mill.vessels.get(key)
+    if v is None:
+        return None
+    unit = key if key in course.units else v.unit
+    return course.level_of(unit) if unit in course.units else None
+
+
+def _chest_ahead(state: MillState, course: Course, key: str) -> tuple[Vector, Vector] | None:
+    row = state.mill.plan.get(key)
+    if row is None or row.unit not in course.watched:
+        return None
+    k = course.watched.index(row.unit)
+    if row.test == "brightness":
+        value = np.array([brightness_from_ks(x) if math.isfinite(x) else math.nan for x in course.ks457[:, k].tolist()])
+    elif row.test in ("freeness", "consistency"):
+        value = (course.csf_ml if row.test == "freeness" else course.cons_pct)[:, k]
+    else:
+        return None
+    return value, np.zeros_like(value)
 
 
 def marks_of(state: MillState, low: float, high: float, begun: datetime, course: Course) -> list[Mark]:
