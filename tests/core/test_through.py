@@ -322,6 +322,37 @@ class Whole(SimpleTestCase):
             a, b = long.enters(unit)[:N], short.enters(unit)[:N]
             self.assertAlmostEqual(a[:9].sum() / a.sum(), b[:9].sum() / b.sum(), delta=2e-3 * b[:9].sum() / b.sum())
 
+    def test_two_rates_close_agree_with_one_and_are_never_stopped(self):
+        for mill in (demo()[0], read_mill(document())):
+            layout = through_time(mill, running(mill), dict.fromkeys(mill.vessels, 40.0))
+            lines = [(Stepped(layout, 2.0), 10.0), (Stepped(layout), 2.0)]
+            outs = [name for name, kind in zip(layout.names, layout.kinds, strict=True) if kind == "rate"]
+            told = [Event(at_s=601.3, number=i, stream=s, what="runs", value=0.0) for i, s in enumerate(outs[:2])]
+            told += [Event(at_s=1800.0, number=i, stream=s, what="runs", value=1.0) for i, s in enumerate(outs[:2])]
+            ended = []
+            for line, dt in lines:
+                line.file(*told)
+                held, worst = line.holds(), 0.0
+                for _ in range(round(2 * 3600 / dt)):
+                    line.step(dt)
+                    worst = max(worst, missing(line, held, np.zeros(E)))
+                self.assertLess(worst, 1e-9)
+                ended.append(line)
+            two, one = ended
+            np.testing.assert_allclose(two.vessel_t() / layout.full_t, one.vessel_t() / layout.full_t, atol=2e-3)
+            for unit in (u.id for u in layout.network.units if u.outlets and not u.supply):
+                a, b = two.enters(unit)[:N], one.enters(unit)[:N]
+                if b.sum() > 1.0:
+                    self.assertAlmostEqual(
+                        a[:9].sum() / a.sum(), b[:9].sum() / b.sum(), delta=3e-3 * b[:9].sum() / b.sum() + 1e-6, msg=unit
+                    )
+            again = two.fork()
+            for line in (two, again):
+                line.run(0.2, 10.0)
+            np.testing.assert_array_equal(two.held, again.held)
+        with self.assertRaisesRegex(ImpossibleInput, "loops_s"):
+            Stepped(layout, 0.0)
+
     def test_a_set_point_is_felt_down_the_line_at_the_lag_of_its_tower(self):
         mill, line = demo()
         layout = through_time(mill, line, {})
