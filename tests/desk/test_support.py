@@ -158,6 +158,11 @@ class IssuedCard(Desk):
 
 class Trends(Desk):
     def test_a_mean_that_has_moved_is_told_with_since_when(self):
+        usual = Record.objects.filter(kind=Kind.RESULT, subject="machine.chest.freeness").order_by("-at")
+        for i, before in enumerate(usual[:9]):  # the last nine lower by ten
+            moved = {"kind": Kind.RESULT, "subject": before.subject, "status": "single", "says": "Freeness"}
+            at = make.NOW - timedelta(minutes=9 - i)
+            write(by=None, now=at, at=at, value=before.value - 10.0, data=before.data, **moved)
         page = self.client.get("/trend/machine.chest.freeness/", {"hours": "336"})
         self.assertContains(page, "The mean has moved down since")
         self.assertContains(page, "Look for a cause")
