@@ -218,6 +218,20 @@ def instruments(simulate: bool) -> None:
     call_command("run_instruments", simulate=simulate)
 
 
+def plant_link() -> None:
+    """The process that reads the plant's own servers."""
+    from django.core.management import call_command
+
+    call_command("read_plant")
+
+
+def stand_in() -> None:
+    """The demo's plant, as a server on this machine."""
+    from django.core.management import call_command
+
+    call_command("stand_in_plant")
+
+
 def _end_with(minder: int) -> None:
     """A child is told to stop when the process that minds it is gone, however that ended: nothing is left behind."""
     import ctypes
@@ -324,7 +338,9 @@ def main() -> None:
     gc.collect()
     gc.freeze()  # what was prepared is shared by the children and never walked again
     roles: dict[str, Callable[[], None]] = {f"web {n + 1}": lambda: web(listening) for n in range(max(1, asked.workers))}
-    roles["instrument"] = lambda: instruments(asked.demo)
+    roles |= {"instrument": lambda: instruments(False), "plant link": plant_link}
+    if asked.demo:
+        roles["stand-in plant"] = stand_in
     try:
         Minder(roles).mind()
     finally:

@@ -35,6 +35,7 @@ INSTALLED_APPS = [
     "desk.lab",
     "desk.handbook",
     "desk.intake",
+    "desk.opc",
     "desk.cases",
     "desk.stations",
     *APPS,

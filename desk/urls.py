@@ -15,6 +15,7 @@ urlpatterns = [
     path("", include("desk.moves.urls")),
     path("", include("desk.handbook.urls")),
     path("", include("desk.intake.urls")),
+    path("instruments/plant/", include("desk.opc.urls")),
     path("cases/", include("desk.cases.urls")),
     *(path(f"{s.key}/", include(s.urls)) for s in installed()),
     path("", include("desk.stations.urls")),

@@ -46,7 +46,7 @@ class Signal(models.Model):
 
 
 class Reading(models.Model):
-    """One value of a signal. `flag`: 0 good, 1 late, 2 out of order."""
+    """One value of a signal. `flag`: 0 good, 1 late, 2 out of order, 3 uncertain by the plant's own word."""
 
     pk = models.CompositePrimaryKey("signal_id", "at_ms")
     signal = models.ForeignKey(Signal, models.PROTECT, related_name="readings", db_index=False)
@@ -96,7 +96,7 @@ class Delivery(models.Model):
 
     STATUS = (("waiting", "waiting"), ("running", "running"), ("stopped", "stopped"), ("done", "done"), ("failed", "failed"))
 
-    door = models.CharField(max_length=10, help_text="http, file, typed, simulated")
+    door = models.CharField(max_length=10, help_text="http, file, typed, simulated, opc")
     name = models.CharField(max_length=120)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True)
     made_at = models.DateTimeField()

@@ -18,6 +18,7 @@ from desk.kit.text import plain
 from desk.kit.writing import writing
 
 FLAGS = {Reason.GOOD: 0, Reason.LATE: 1, Reason.OUT_OF_ORDER: 2}
+UNCERTAIN = 3  # the plant itself does not quite trust it
 MOST_TOLD = 500  # refused lines kept word for word a delivery; the counts go on
 
 
@@ -48,6 +49,7 @@ class Raw:
     value: object
     whole: str = ""
     bad: Reason | None = None
+    uncertain: bool = False
 
 
 @lru_cache(maxsize=4096)
@@ -150,7 +152,7 @@ def keep_rows(judged: Sequence[Judged]) -> Outcome:
             out.count(j.raw, Verdict.REFUSED, intake.against_kept(j.value, seen[place]))
         else:
             seen[place] = j.value
-            good.append((j.signal, j.when, j.value, FLAGS[j.reason]))
+            good.append((j.signal, j.when, j.value, FLAGS[j.reason] or (UNCERTAIN if j.raw.uncertain else 0)))
             out.count(j.raw, j.verdict, j.reason)
     store.keep(good)
     return out
@@ -176,10 +178,11 @@ def add_to(delivery: Delivery, out: Outcome) -> None:
 
 
 def deliver(
-    *, rows: Iterable[Raw], door: str, name: str, by, now: datetime, quiet: bool = False
+    *, rows: Iterable[Raw], door: str, name: str, by, now: datetime, quiet: bool = False, history: bool = False
 ) -> tuple[Delivery | None, Outcome]:
-    """A whole small delivery at once. `quiet` (the simulation) leaves a row only where something was refused or flagged."""
-    judged = judge_rows(list(rows), known_signals(), now=now)
+    """A whole small delivery at once. `quiet` (meters read by themselves) leaves a row only where something was refused or
+    flagged; `history`: readings of the past, where late and out of order mean nothing."""
+    judged = judge_rows(list(rows), known_signals(), now=now, history=history)
     with writing():
         out = keep_rows(judged)
         if quiet and not out.told:

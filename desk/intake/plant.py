@@ -8,7 +8,7 @@ import io
 import json
 import zipfile
 from collections.abc import Callable
-from dataclasses import asdict, replace
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 
 import numpy as np
@@ -18,7 +18,7 @@ from core.instruments.simulate import KINDS, Fault, State, calibrated, fails, fr
 from core.mill.run import Running
 from core.through.plant import Plant as LinePlant
 from core.through.plant import plain
-from desk.instruments.models import Signal
+from desk.instruments.models import Signal, ms
 from desk.intake.actions import Outcome, Raw, deliver
 from desk.intake.calibrations import CALIBRATED
 from desk.intake.models import Plant
@@ -185,8 +185,17 @@ def _heard(row: Plant, now: datetime) -> list[Record]:
     return list(done.select_related("about").order_by("pk"))
 
 
-def step(state: MillState, now: datetime) -> Outcome | None:
-    """One scan of every simulated meter, from the seed and the number of the scan; None while the clock stands.
+@dataclass(frozen=True)
+class Scan:
+    """What every simulated meter shows at a time, by tag; None where its signal dropped out."""
+
+    at: datetime
+    shown: dict[str, float | None]
+
+
+def scan(state: MillState, now: datetime) -> Scan | None:
+    """One scan of every simulated meter, from the seed and the number of the scan; None while the clock stands, or where
+    another process scanned first.
 
     Raises: CoreError for a mill whose line cannot be run as it is set.
     """
@@ -204,20 +213,28 @@ def step(state: MillState, now: datetime) -> Outcome | None:
     truths |= _beside(state, truths, row.truths, dt_min, rng)
     for more in TRUTHS:
         truths |= more(now)
-    rows, meters = [], {}
-    for i, signal in enumerate(Signal.objects.filter(tag__in=truths)):
+    shown: dict[str, float | None] = {}
+    meters = {}
+    for signal in Signal.objects.filter(tag__in=truths):
         meter = _put_right(_meter(row, signal, rng), signal.tag, state, acts)
         if (fault := _failing(row, signal.tag, before_min)) is not Fault.NONE:
             meter = replace(meter, fault=fault)
-        value, meter = read(KINDS[signal.kind], meter, truths[signal.tag], dt_min, rng)
+        shown[signal.tag], meter = read(KINDS[signal.kind], meter, truths[signal.tag], dt_min, rng)
         meters[signal.tag] = asdict(meter)
-        if value is not None:
-            rows.append(Raw(i + 1, signal.tag, round(now.timestamp() * 1000), value))
     row.truths, row.meters, row.at = truths, meters, now
     row.heard = max([row.heard, *(r.pk for r in acts)])
     row.scans += 1
     with writing():
         if Plant.objects.filter(pk=row.pk, scans=row.scans).exists():
-            return None  # another scan came first
+            return None
         row.save()
-        return deliver(rows=rows, door="simulated", name="simulated meters", by=None, now=now, quiet=True)[1]
+    return Scan(now, shown)
+
+
+def step(state: MillState, now: datetime) -> Outcome | None:
+    """A scan through the door of the readings; None where there was none. Raises: CoreError."""
+    found = scan(state, now)
+    if found is None:
+        return None
+    rows = [Raw(i, tag, ms(now), x) for i, (tag, x) in enumerate(found.shown.items(), start=1) if x is not None]
+    return deliver(rows=rows, door="simulated", name="simulated meters", by=None, now=now, quiet=True)[1]

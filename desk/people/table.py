@@ -49,6 +49,7 @@ TABLE: Final = (
     _right("record", "Entering a sample", "enter a sample or a reading", OP, LAB, LEAD, ENG),
     _right("readings", "Typing a reading", "type in a meter's reading", OP, LAB, LEAD, ENG),
     _right("calibrate", "Keeping a calibration", "keep a meter's calibration", LEAD, ENG, MAINT),
+    _right("link", "Connecting the plant", "connect the plant's servers, map their nodes", ENG, ADMIN),
     _right("note", "Writing a note", "write a note", OP, LAB, LEAD, ENG, MAINT, SAFE),
     _right("correct_own", "Correcting a record", "correct an own entry", LAB, LEAD, ENG, operator="same shift"),
     _right("correct_other", "Correcting another's record", "correct another's entry", LEAD, ENG, lab="own test"),

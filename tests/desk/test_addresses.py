@@ -77,6 +77,14 @@ RIGHTS = {
     "intake:type_in": (NOBODY, MAY["readings"]),
     "intake:send_file": (NOBODY, MAY["readings"]),
     "intake:calibrate": (NOBODY, MAY["calibrate"]),
+    "opc:new": (NOBODY, MAY["link"]),
+    "opc:keep": (NOBODY, MAY["link"]),
+    "opc:turn": (NOBODY, MAY["link"]),
+    "opc:trust": (MAY["link"], MAY["link"]),
+    "opc:browse": (MAY["link"], NOBODY),
+    "opc:certificate": (MAY["link"], NOBODY),
+    "opc:map": (NOBODY, MAY["link"]),
+    "opc:unmap": (NOBODY, MAY["link"]),
     "intake:make_key": (NOBODY, MAY["tokens"]),
     "intake:revoke_key": (NOBODY, MAY["tokens"]),
     "intake:turn": (NOBODY, MAY["readings"]),
@@ -101,7 +109,7 @@ RIGHTS = {
     "cook:fit": (ANY, MAY["fit"]),
     "cook:bring_in": (MAY["fit"], MAY["fit"]),
 }
-READERS = ("operator", "trainee", "admin")  # what everybody may read is opened as these; what some may not, as every role
+READERS = ("operator", "admin")  # what everybody may read is opened as these; what some may not, as every role
 REFUSED = {403, 404, 405, 422, 302, 401}
 
 
