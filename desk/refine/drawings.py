@@ -270,4 +270,47 @@ def plate_picture(result, case, other=None) -> dict:
     }
 
 
-PICTURES = {"plate": plate_picture}
+WEAR = (52.0, 560.0, 24.0, 236.0)
+MOST_AHEAD = 3.0  # of the hours that were read, drawn at most
+
+
+def wear_picture(result, case, other=None) -> dict:
+    """The signal over the hours since the plates were fitted: what was read, its line, and where that meets the limit, as early
+    and as late as it may; of another case its line, dashed."""
+    left, right, top, foot = WEAR
+    read = max(r.h for r in case.readings)
+    tells = result.trend > 0.5
+    latest = result.high if tells and math.isfinite(result.high) else 1.5 * read
+    end = max(1.0, read, min(MOST_AHEAD * read, 1.05 * latest))
+
+    def line(found, hours: float) -> float:
+        return found.intercept + found.slope * hours
+
+    values = [r.y for r in case.readings] + [case.limit, line(result, 0.0), line(result, end)]
+    low, high = min(values), max(values)
+    pad = 0.08 * (high - low or 1.0)
+    low, high = low - pad, high + pad
+
+    def x(hours: float) -> float:
+        return left + (right - left) * min(end, max(0.0, hours)) / end
+
+    def y(value: float) -> float:
+        return foot - (foot - top) * (value - low) / (high - low)
+
+    return {
+        "dots": [{"x": n(x(r.h)), "y": n(y(r.y))} for r in case.readings],
+        "line": polyline([(x(0.0), y(line(result, 0.0))), (x(read), y(line(result, read)))]),
+        "on": polyline([(x(read), y(line(result, read))), (x(end), y(line(result, end)))]) if tells else "",
+        "limit": n(y(case.limit)),
+        "span": f"M{n(x(result.low))} {n(y(case.limit))}H{n(x(result.high))}" if tells and result.low <= end else "",
+        "at": n(x(result.hours)) if tells and result.hours <= end else "",
+        "held": polyline([(x(h), y(line(other[0], h))) for h in (0.0, end)]) if other else "",
+        "ticks_x": [{"x": n(x(t)), "text": figure(t, 0)} for t in ticks(0.0, end)],
+        "ticks_y": [{"y": n(y(t)), "text": figure(t, 1)} for t in ticks(low, high)],
+        "c": case,
+        "r": result,
+        "tells": tells,
+    }
+
+
+PICTURES = {"plate": plate_picture, "wear": wear_picture}

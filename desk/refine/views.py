@@ -112,7 +112,7 @@ BENCHES = {
             "Life of plates",
             "Hours to a limit.",
             "refine.life",
-            "",
+            "wear",
             WORN,
             "plates",
         ),
