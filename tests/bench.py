@@ -297,6 +297,53 @@ def readings(client) -> None:
 HOST, PORT = "127.0.0.1", 8471
 
 
+HELD, EVERY_S = 100_000_000, 5
+
+
+def long_history(client) -> None:
+    """A hundred million readings' worth of days in figures: what they take, Shift with them, a trend over a year."""
+    from django.db import connection
+
+    from desk.instruments.models import Signal
+    from desk.instruments.store import DAY_MS
+    from desk.shift import kept_board
+    from tests import make
+
+    def shift() -> float:
+        def again():
+            kept_board.forget()
+            assert client.get("/").status_code == 200
+
+        return median_ms(again, 15)
+
+    def size() -> int:
+        with connection.cursor() as cursor:
+            return cursor.execute("SELECT page_count * page_size FROM pragma_page_count, pragma_page_size").fetchone()[0]
+
+    before, small = shift(), size()
+    signals = list(Signal.objects.order_by("pk").values_list("pk", flat=True)[:20])
+    days = HELD // len(signals) * EVERY_S // 86400
+    last = int(make.NOW.timestamp() * 1000) // DAY_MS - make.DAYS - 1
+    with connection.cursor() as cursor:
+        for width, n in ((60, 60 // EVERY_S), (3600, 3600 // EVERY_S)):
+            cursor.executemany(
+                "WITH RECURSIVE t(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM t WHERE i + 1 < %s)"
+                " INSERT INTO instruments_figure SELECT %s, %s, %s + i * %s, %s, 50 + (i * 7919 %% 1000) / 50.0, 48, 72, 0 FROM t",
+                [(days * 86400 // width, k, width, (last - days) * 86400, width, n) for k in signals],
+            )
+        cursor.executemany(
+            "INSERT INTO instruments_day (signal_id, day, n, total, raw, seal) VALUES (%s, %s, %s, '0', 0, '')",
+            [(k, day, 86400 // EVERY_S) for k in signals for day in range(last - days, last)],
+        )
+    held = len(signals) * days * 86400 // EVERY_S
+    print(f"{held:,} readings' worth of history in figures: {(size() - small) / held:.2f} bytes a reading".replace(",", " "))
+    after = shift()
+    line("Shift with them, made anew", after, "ms", note=f"{after / before:.2f} times without (1.3 wanted)")
+    tag = Signal.objects.get(pk=signals[0]).tag
+    year = {"HX-Request": "true", "HX-Target": "answer"}
+    line("trend of a year", median_ms(lambda: client.get(f"/trend/{tag}/?hours=8760", headers=year), 10), "ms", 150)
+
+
 class Desk:
     """The real server on a demo of its own: started, asked over real sockets, stopped."""
 
@@ -532,6 +579,21 @@ def cleaning(client) -> None:
         line(f"{name}, at the server", median_ms(lambda path=path: client.get(path, headers=htmx), 10), "ms", wanted)
 
 
+def a_month(client) -> None:
+    """What the demo's month of history takes, and a minute of its running present."""
+    from core.through.plant import Plant
+    from desk.shift.demo import LEVELS, SEED
+    from desk.shift.past import lived
+    from tests import make
+
+    start = time.perf_counter()
+    lived(make.NOW, 30, LEVELS, morning=make.NOW.replace(hour=6, minute=0), seed=SEED)
+    line("a month of the demo's history", time.perf_counter() - start, "s", 60)
+    state = make.state(0)
+    plant = Plant(state.mill, state.running, LEVELS, seed=1)
+    line("a minute of the demo's plant, and what its meters see", median_ms(lambda: (plant.run(1), plant.truths())), "ms")
+
+
 def through_time(client) -> None:
     """Twelve hours of the demo's line, the bare cost of its state updates in the same minute, a state kept, the page ahead."""
     from core.through.ahead import STEP_S, Plan, look_ahead
@@ -632,9 +694,11 @@ def main() -> None:
         bleaching(client)
         cleaning(client)
         through_time(client)
+        a_month(client)
         whole_line(client)
         bare_view(client)
         readings(client)
+        long_history(client)
         first_load(client)
     finally:
         teardown_databases(kept, verbosity=0)

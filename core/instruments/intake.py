@@ -32,6 +32,7 @@ class Reason(StrEnum):
     DOUBLED = "doubled"
     CONTRADICTS = "contradicts an earlier reading"
     MALFORMED = "malformed row"
+    CLOSED = "of a day that stands in figures alone"
 
 
 @dataclass(frozen=True, slots=True)

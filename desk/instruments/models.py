@@ -78,6 +78,26 @@ class ReadingSeal(models.Model):
         return f"{self.signal_id} day {self.day}: {self.n} readings"
 
 
+class Day(models.Model):
+    """One signal's readings of a day, summed into figures of minutes and hours. `raw`: the readings themselves are still kept.
+
+    `total` is the sum of the keyed marks of its figures; `seal` covers it all.
+    """
+
+    signal = models.ForeignKey(Signal, models.PROTECT, related_name="days")
+    day = models.IntegerField()
+    n = models.BigIntegerField()
+    total = models.CharField(max_length=32)
+    raw = models.BooleanField(default=True)
+    seal = models.CharField(max_length=64)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["signal", "day"], name="one_sum_a_day")]
+
+    def __str__(self) -> str:
+        return f"{self.signal_id} day {self.day}: {self.n} readings in figures"
+
+
 class Worker(models.Model):
     """The instrument process, as it was last heard. One row."""
 

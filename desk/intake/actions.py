@@ -142,12 +142,15 @@ def judge_rows(rows: Sequence[Raw], known: dict[str, Signal], *, now: datetime, 
 def keep_rows(judged: Sequence[Judged]) -> Outcome:
     """Keep what is good of a judged batch and was not kept before. Inside the caller's write."""
     out = Outcome()
-    seen = store.already((j.signal, j.when) for j in judged if j.verdict is not Verdict.REFUSED)
+    taken = [(j.signal, j.when) for j in judged if j.verdict is not Verdict.REFUSED]
+    seen, closed = store.already(taken), store.closed(taken)
     good = []
     for j in judged:
         place = (j.signal, j.when)
         if j.verdict is Verdict.REFUSED:
             out.count(j.raw, j.verdict, j.reason)
+        elif closed and (j.signal, j.when // store.DAY_MS) in closed:
+            out.count(j.raw, Verdict.REFUSED, Reason.CLOSED)
         elif place in seen:
             out.count(j.raw, Verdict.REFUSED, intake.against_kept(j.value, seen[place]))
         else:

@@ -18,6 +18,7 @@ from django.db import connection, models, transaction
 from desk.kit.keyfile import kept_key
 
 _READING = struct.Struct(">qqdq")
+_FIGURE = struct.Struct(">qqqqdddq")
 MODULUS = 1 << 128
 
 
@@ -45,6 +46,15 @@ def sum_of_readings(rows: Iterable[Sequence]) -> int:
     key, total = hashlib.sha256(_key()).digest(), 0
     for signal, when, value, flag in rows:
         mark = hashlib.blake2b(_READING.pack(signal, when, value, flag), key=key, digest_size=16).digest()
+        total += int.from_bytes(mark, "big")
+    return total % MODULUS
+
+
+def sum_of_figures(rows: Iterable[Sequence]) -> int:
+    """The same of figures (signal id, width s, start s, count, mean, low, high, flag)."""
+    key, total = hashlib.sha256(_key()).digest(), 0
+    for row in rows:
+        mark = hashlib.blake2b(_FIGURE.pack(*row), key=key, digest_size=16).digest()
         total += int.from_bytes(mark, "big")
     return total % MODULUS
 

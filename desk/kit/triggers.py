@@ -17,9 +17,22 @@ SAME = {
 }
 
 
+THINNED = "instruments_reading_no_delete"
+
+
+def thinned_only() -> tuple[str, str]:
+    """A reading may go where its day stands in figures that were proved, and was closed; nothing else may."""
+    known = "SELECT 1 FROM instruments_day d WHERE d.signal_id = OLD.signal_id AND d.day = OLD.at_ms / 86400000 AND NOT d.raw"
+    body = (
+        f"SELECT RAISE(ABORT, 'instruments_reading is append-only: its day is not in figures yet') WHERE NOT EXISTS ({known});"
+    )
+    return f"CREATE TRIGGER {THINNED} BEFORE DELETE ON instruments_reading BEGIN {body} END;", f"DROP TRIGGER {THINNED};"
+
+
 def expected() -> dict[str, str]:
     """Every trigger that must stand in the database, by name."""
     pairs = [pair for table, same in SAME.items() for pair in (*append_only(table), no_replace(table, same))]
+    pairs = [pair for pair in pairs if pair[0].split()[2] != THINNED] + [thinned_only()]
     return {forward.split()[2]: forward.rstrip(";") for forward, _ in pairs}
 
 

@@ -14,8 +14,10 @@ from django.apps import apps
 from django.conf import settings
 from django.db import connection, transaction
 
+from core.instruments.thin import WIDTHS
 from desk.instruments.store import day_seal
-from desk.kit.seal import MODULUS, Sealed, columns, keyed, raw, seal_of, sum_of_readings
+from desk.instruments.thin import seal_of_day
+from desk.kit.seal import MODULUS, Sealed, columns, keyed, raw, seal_of, sum_of_figures, sum_of_readings
 from desk.kit.triggers import expected
 from desk.log.models import Record, canonical
 
@@ -252,6 +254,8 @@ def _readings(db, faults: list[str]) -> None:
     for (signal, day), (n, total, seal) in seals.items():
         if seal != day_seal(signal, day, n, total):
             faults.append(f"the seal of signal {signal}, day {day}, was not made with this record's key")
+    for place in _in_figures(db, faults):
+        seals.pop(place, None)
     rows, place = [], None
 
     def close() -> None:
@@ -273,6 +277,24 @@ def _readings(db, faults: list[str]) -> None:
         rows.append((signal, when, value, flag))
     close()
     faults += [f"the readings of signal {signal}, day {day}, are not there" for (signal, day), (n, *_) in seals.items() if n]
+
+
+def _in_figures(db, faults: list[str]) -> list[tuple[int, int]]:
+    """The days whose readings are gone into figures: each figure as it was made."""
+    sql = (
+        "SELECT signal_id, width_s, at_s, n, mean, low, high, flag FROM instruments_figure"
+        " WHERE signal_id = ? AND width_s = ? AND at_s BETWEEN ? AND ?"
+    )
+    told = []
+    for signal, day, n, total, seal in db.execute("SELECT signal_id, day, n, total, seal FROM instruments_day WHERE NOT raw"):
+        told.append((signal, day))
+        put = [r for width in WIDTHS for r in db.execute(sql, (signal, width, day * 86400, day * 86400 + 86399))]
+        if seal != seal_of_day(signal, day, n, total, False) or int(total, 16) % MODULUS != sum_of_figures(put):
+            shown = f"{datetime.fromtimestamp(day * 86400, UTC):%Y-%m-%d}"
+            faults.append(f"the figures of signal {signal}, day {shown}, were changed")
+        if len(faults) >= FAULTS_TOLD:
+            break
+    return told
 
 
 def _sealed(db, faults: list[str]) -> None:

@@ -11,6 +11,7 @@ from django.db import DatabaseError, close_old_connections
 from django.db.models import F
 from django.utils import timezone
 
+from desk.instruments import thin
 from desk.instruments.models import Worker
 from desk.intake.actions import ensure_signals
 from desk.intake.files import work
@@ -26,6 +27,7 @@ from desk.mill.state import MillState, NoMill, mill_in_force
 SCAN_S = 20.0
 BEAT_S = 10.0
 NIGHT_H = 2
+THIN_EVERY_S, THIN_FOR_S, FIRST_THIN_S = 120.0, 4.0, 60.0
 DAY = timedelta(hours=24)
 
 
@@ -39,6 +41,7 @@ class Command(BaseCommand):
 
     def handle(self, *args, simulate, once=False, **options):
         self.going, self.version, self.scanned, self.beat, self.error = True, None, -SCAN_S, -BEAT_S, ""
+        self.thinned = time.monotonic() - THIN_EVERY_S + FIRST_THIN_S
         if not once:
             signal.signal(signal.SIGTERM, lambda *a: setattr(self, "going", False))
         parent = os.getppid()
@@ -47,6 +50,7 @@ class Command(BaseCommand):
             busy = False
             try:
                 busy = self.round(simulate)
+                self.figures(once)
                 if not once:
                     self.rest()
             except Exception as failure:  # noqa: BLE001  (said on the Instruments page; the next round goes on)
@@ -73,6 +77,15 @@ class Command(BaseCommand):
             self.scanned = time.monotonic()
             step(MillState(now), now)
         return busy
+
+    def figures(self, once: bool) -> None:
+        """A little of the work on whole days: into figures, and out of the readings once they are old and proved."""
+        if once or time.monotonic() - self.thinned < THIN_EVERY_S:
+            return
+        self.thinned = time.monotonic()
+        done = thin.work(mill_now(), lambda: self.going, seconds=THIN_FOR_S)
+        if done.left and done.left[0] != self.error:
+            self._trouble(thin.NotProved(done.left[0]))
 
     def rest(self) -> None:
         """Between rounds: say that the process lives, and do the night's work when it is due."""
