@@ -328,7 +328,8 @@ def long_history(client) -> None:
         for width, n in ((60, 60 // EVERY_S), (3600, 3600 // EVERY_S)):
             cursor.executemany(
                 "WITH RECURSIVE t(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM t WHERE i + 1 < %s)"
-                " INSERT INTO instruments_figure SELECT %s, %s, %s + i * %s, %s, 50 + (i * 7919 %% 1000) / 50.0, 48, 72, 0 FROM t",
+                " INSERT INTO instruments_figure SELECT %s, %s, %s + i * %s, %s, 50 + (i * 7919 %% 1000) / 50.0, 48, 72, 0"
+                " FROM t",
                 [(days * 86400 // width, k, width, (last - days) * 86400, width, n) for k in signals],
             )
         cursor.executemany(
