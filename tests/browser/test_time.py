@@ -2,9 +2,13 @@
 records."""
 
 import re
+from datetime import timedelta
 
 from playwright.sync_api import expect
 
+from desk.intake import plant
+from desk.intake.models import Plant
+from tests import make
 from tests.browser.desk import DeskCase
 
 
@@ -48,3 +52,40 @@ class Time(DeskCase):
         page.locator("svg a", has_text="larch cook, dissolved").click()
         expect(page).to_have_url(re.compile("/cook/"))
         self.calm()
+
+    def test_a_move_taken_is_seen_on_its_meter_when_the_fibre_comes_and_not_before(self):
+        page = self.page
+        plant._lines.clear()
+        self.scanned(0)
+        before = self.read()
+        self.sign_in("Operator, fibre line")
+        self.open("/moves/row/B3/")
+        page.locator("[name=iso_pct]").fill("84.6")
+        page.locator("[name=residual_g_l]").fill("0.004")
+        page.get_by_role("button", name="Put it to the shift").click()
+        expect(page.get_by_role("heading", name=re.compile("ClO₂ to D1"))).to_have_count(2)
+        expect(page.get_by_text("Taken, it is the set point")).to_be_visible()
+        page.get_by_label("G1: monitors read").check()
+        page.get_by_role("button", name="Take").click()
+        page.get_by_role("button", name="Yes, in force").click()
+        expect(page.get_by_text("You set it at the plant").first).to_be_visible()
+        self.open("/bleach/?line=K.bleach")  # what is in force is what the page opens with
+        expect(page.get_by_text(re.compile("in force since")).first).to_be_visible()
+        for minutes in (60, 150):
+            self.scanned(minutes)
+            self.assertAlmostEqual(self.read(), before, delta=0.15 * before)  # the tower still holds the old
+        for minutes in (205, 260):
+            self.scanned(minutes)
+        self.assertGreater(self.read(), 1.15 * before)
+        self.open("/trend/residual_clo2.K.d1/?hours=8")
+        expect(page.get_by_text("K D1 exit, ClO₂ left").first).to_be_visible()
+        expect(page.locator(".headfig")).to_have_text(re.compile(r"0\.0"))
+        self.calm()
+
+    def scanned(self, minutes: float) -> None:
+        """The mill's clock goes on, and its meters are read."""
+        self.clock(minutes)
+        plant.step(make.state(minutes), make.NOW + timedelta(minutes=minutes))
+
+    def read(self) -> float:
+        return Plant.objects.get().truths["residual_clo2.K.d1"]
