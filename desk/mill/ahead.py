@@ -244,18 +244,34 @@ class Ahead:
     high: tuple[float, ...]
 
 
+def _course_now(state: MillState) -> tuple[datetime, Course] | None:
+    """The hours ahead as the mill stands and when they begin; None where they cannot be run, or are being worked out."""
+    try:
+        course = course_soon(state)
+    except CoreError:
+        return None
+    return None if course is None else (_soon[_soon_key(state)][0], course)
+
+
+def levels_ahead(state: MillState) -> dict[str, Ahead]:
+    """The level of every vessel that the line has through the hours ahead, by key; nothing until they are worked out."""
+    now = _course_now(state)
+    if now is None:
+        return {}
+    told = ((key, _reading(state, *now, vessel=key)) for key in state.mill.vessels)
+    return {key: found for key, found in told if found is not None and len(found.at) > 1}
+
+
 def reading_ahead(state: MillState, *, vessel: str = "", row: str = "") -> Ahead | None:
     """A vessel's level, or a row of the plan at the machine's chest, through the hours ahead as the mill stands.
 
     None where the line does not tell it, cannot be run, or is being worked out beside the page.
     """
-    try:
-        course = course_soon(state)
-    except CoreError:
-        return None
-    if course is None:
-        return None
-    begun = _soon[_soon_key(state)][0]
+    now = _course_now(state)
+    return None if now is None else _reading(state, *now, vessel=vessel, row=row)
+
+
+def _reading(state: MillState, begun: datetime, course: Course, *, vessel: str = "", row: str = "") -> Ahead | None:
     told = _level_ahead(state, course, vessel) if vessel else _chest_ahead(state, course, row)
     if told is None:
         return None

@@ -3,16 +3,36 @@
 import math
 from datetime import timedelta
 
-from desk.kit.svg import n
+from desk.kit.svg import n, polyline
+from desk.mill.ahead import levels_ahead
 from desk.mill.chemicals import standings
 from desk.mill.ribbon import colour_of
 
 SCALE_PX, SCALE_H = 108.0, 12.0
 
 
+COURSE_TOP, COURSE_FOOT, EVERY = 2.0, 14.0, 3  # of the picture; of a course's notes every third is drawn
+
+
+def _course(found) -> dict:
+    """A level through the hours ahead as an area, with its band, 10 to 90 %."""
+    begun = found.at[0]
+
+    def points(values) -> list[tuple[float, float]]:
+        told = [((t - begun).total_seconds() / 3600.0, v) for t, v in zip(found.at, values, strict=True)][::EVERY]
+        return [(SCALE_PX * h / SCALE_H, COURSE_FOOT - (COURSE_FOOT - COURSE_TOP) * v / 100.0) for h, v in told if h <= SCALE_H]
+
+    level, high, low = points(found.value), points(found.high), points(found.low)
+    return {
+        "wedge": f"{polyline(level)}V{n(COURSE_FOOT)}H0z",
+        "band": f"{polyline(high)}L{polyline(low[::-1])[1:]}Z",
+    }
+
+
 def cover_rows(state) -> list[dict]:
-    """Every vessel with its wedge: thins to empty, swells to full, ends at the time it gets there."""
-    rows = []
+    """Every vessel with its wedge: thins to empty, swells to full, ends at the time it gets there; its level through the hours
+    ahead in place of the wedge, once that is worked out."""
+    rows, ahead = [], levels_ahead(state)
     for v in state.vessels.values():
         hours = v.cover.hours
         end = SCALE_PX * min(hours, SCALE_H) / SCALE_H if not math.isinf(hours) else SCALE_PX
@@ -46,6 +66,8 @@ def cover_rows(state) -> list[dict]:
                 "show": {"empty": "to_low_h", "full": "to_high_h"}.get(v.cover.way, "content"),
             }
         )
+        if (found := ahead.get(v.vessel.key)) is not None:
+            rows[-1] |= _course(found)
     return rows
 
 
