@@ -5,6 +5,7 @@ from unittest.mock import patch
 
 from desk.mill import ahead
 from desk.mill.ahead import Tried, course_of
+from desk.mill.drawings import cover_rows
 from desk.schedule import halts
 from desk.shift import kept_board
 from tests import make
@@ -104,6 +105,39 @@ class Ahead(Desk):
         self.assertContains(page, ", if nobody acts</title>")
         self.assertEqual(ahead.soon(make.state(30), 10.0, 95.0), [])  # too old to tell
         ahead._soon.clear()
+
+    def test_cover_and_trends_draw_the_hours_ahead_once_they_are_worked_out(self):
+        state = make.state(0)
+        self.assertEqual(ahead.levels_ahead(state), {})
+        plain = {r["v"].vessel.key: r["wedge"] for r in cover_rows(state)}
+        self.assertNotContains(self.client.get("/trend/level.K.tower/?hours=8"), "Dashed after now")
+        course = course_of(state, Tried())
+        ahead._soon.clear()
+        ahead._soon[ahead._soon_key(state)] = (state.now, course)
+        try:
+            told = ahead.levels_ahead(state)
+            self.assertTrue({"K.tower", "S.tower", "larch.silo"} <= set(told))
+            for key, found in told.items():
+                with self.subTest(vessel=key):
+                    self.assertAlmostEqual(found.value[0], state.vessels[key].level_pct, delta=0.2)
+                    self.assertEqual((found.low[0], found.high[0]), (found.value[0], found.value[0]))  # read now: no band
+                    self.assertTrue(
+                        all(0.0 <= a <= v <= b <= 100.0 for a, v, b in zip(found.low, found.value, found.high, strict=True))
+                    )
+            drawn = {r["v"].vessel.key: r for r in cover_rows(state)}
+            self.assertNotEqual(drawn["K.tower"]["wedge"], plain["K.tower"])
+            self.assertIn("band", drawn["K.tower"])
+            self.assertEqual(drawn["W.store"]["wedge"], plain["W.store"])  # a store beside the line keeps its wedge
+            for path in (
+                "/trend/level.K.tower/?hours=8",
+                "/trend/machine.chest.freeness/?hours=8",
+                "/trend/meter.machine.chest/?hours=8",
+            ):
+                self.assertContains(self.client.get(path), "Dashed after now")
+            for path in ("/trend/level.K.tower/?hours=336", "/trend/level.W.store/?hours=8", "/trend/K.post.kappa/?hours=8"):
+                self.assertNotContains(self.client.get(path), "Dashed after now")
+        finally:
+            ahead._soon.clear()
 
 
 class Beside:
