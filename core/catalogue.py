@@ -3,6 +3,7 @@
 import core.accounts.energy
 import core.accounts.reconcile
 import core.accounts.recovery
+import core.accounts.towers
 import core.bleach.factor
 import core.bleach.infer
 import core.bleach.mechanical

@@ -160,6 +160,7 @@ def _worked(state, period, whole: Accounts, chosen: str, hours) -> dict:
         "totals": totals,
         "rows": rows,
         "towers": list(kept.towers_of(state, period, whole)) if chosen == "fibre" else [],
+        "agreed": kept.agreed_of(state, period, whole, hours) if chosen == "fibre" else None,
         "made_up": [(name, make_up_kg_h(whole, k)) for k, name in (("sodium", "Sodium"), ("sulphur", "Sulphur"))]
         if chosen in ("sodium", "sulphur")
         else [],

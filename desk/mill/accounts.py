@@ -9,8 +9,11 @@ from django.db.models import Max
 from django.utils import timezone
 
 from core.accounts.line import STAYS, Account, Accounts, Entry, Terms, accounts_of, summed
+from core.accounts.towers import DRAWN_OFF, LEAST_SD, LEVEL_OFF, MADE_OFF, TAKEN_OFF, Tower, TowersCase, TowersFound
+from core.accounts.towers import towers as agree
 from core.errors import CoreError
-from desk.instruments.store import at_minute
+from desk.instruments.models import Signal
+from desk.instruments.store import at_minute, series
 from desk.kit.writing import trouble_of, writing
 from desk.log.models import Kind, Record
 from desk.mill.models import HourAccount, MillVersion
@@ -135,6 +138,7 @@ def _worked(start: datetime) -> HourAccount | None:
         grade=state.run["grade"],
         reel_t=accounts.reel_t if ran > 0.0 else 0.0,
         told=_plain(accounts),
+        gives={key: t_h * ran for key, t_h in state.running.gives.items()} if state.rate > 0.0 else {},
     )
 
 
@@ -166,7 +170,7 @@ def kept_hours(period: Period, *, at_once: int = AT_ONCE) -> tuple[list[HourAcco
     told, missing, done = [], 0, 0
     for start in hours:
         kept = there.get(start)
-        if kept is not None and not _stale(kept):
+        if kept is not None and (kept.gives or kept.ran <= 0.0) and not _stale(kept):
             told.append(kept)
             continue
         if done >= at_once:
@@ -206,6 +210,88 @@ class Rose:
     @property
     def unexplained(self) -> float:
         return self.by_meter - self.by_line
+
+
+@dataclass(frozen=True)
+class Agreed:
+    """Towers and the machine over a period made to agree: the case, what was found, names by tower in its order."""
+
+    case: TowersCase
+    found: TowersFound
+    names: tuple[str, ...]
+
+    @property
+    def rows(self) -> list[tuple[str, list[tuple[float, float]]]]:
+        """Each tower: its name; made, drawn and rose as told and as adjusted."""
+        told = [(t.made_t, t.drawn_t, t.rose_t) for t in self.case.towers]
+        pairs = [list(zip(t, x, strict=True)) for t, x in zip(told, self.found.towers, strict=True)]
+        return list(zip(self.names, pairs, strict=True))
+
+    @property
+    def suspects(self) -> list[str]:
+        """In words: whose meter cannot be made to agree."""
+        words = {"made": "what its line made", "drawn": "its flow meter", "rose": "its level"}
+        other = {"bought": "the bought pulp's meter", "machine": "what the machine took"}
+        return [f"{self.names[k - 1]}, {words[what]}" if k else other[what] for k, what in self.found.suspects]
+
+
+def _flowed(state: MillState, source: str, period: Period) -> float | None:
+    """What a source's flow meter passed over a period, t OD; None where it was not read through it."""
+    signal = Signal.objects.filter(tag=f"flow.{source}").first()
+    if signal is None:
+        return None
+    hours = (period.end - period.start) / HOUR
+    told = series(signal, period.start, period.end, max(1, round(hours)))
+    if len(told) < hours - 0.5:
+        return None
+    l_min = sum(b.mean for b in told) / len(told)
+    cons = state.mill.sources[source].source.cons_pct
+    return 0.06 * l_min * cons / 100.0 * hours
+
+
+def agreed_of(state: MillState, period: Period, accounts: Accounts, hours: list[HourAccount]) -> Agreed | None:
+    """Towers and the machine made to agree over a period; None where a level or a flow was not read through it, or an
+    hour of it is not worked out."""
+    if len(hours) != len(period.hours) or not hours or "fibre" not in accounts.of:
+        return None
+    gives: dict[str, float] = {}
+    for h in hours:
+        for key, t in h.gives.items():
+            gives[key] = gives.get(key, 0.0) + t
+    by_tower = {s.tower: key for key, s in state.mill.sources.items() if s.tower}
+    towers, names, bought = [], [], 0.0
+    for rose in towers_of(state, period, accounts):
+        source = by_tower.get(rose.key)
+        drawn = _flowed(state, source, period) if source else None
+        if source is None or drawn is None:
+            return None
+        made = max(0.0, rose.by_line + gives.get(source, 0.0))
+        towers.append(
+            Tower(
+                made_t=made,
+                made_sd=max(LEAST_SD, MADE_OFF * made),
+                drawn_t=drawn,
+                drawn_sd=max(LEAST_SD, DRAWN_OFF * drawn),
+                rose_t=rose.by_meter,
+                rose_sd=max(LEAST_SD, LEVEL_OFF * state.mill.vessels[rose.key].full_t),
+            )
+        )
+        names.append(rose.name)
+    for key in state.mill.sources.keys() - {by_tower[k] for k in by_tower}:
+        if (flow := _flowed(state, key, period)) is None:
+            return None
+        bought += flow
+    taken = sum(gives.values())
+    if not towers:
+        return None
+    case = TowersCase(
+        bought_t=bought,
+        bought_sd=max(LEAST_SD, DRAWN_OFF * bought),
+        machine_t=taken,
+        machine_sd=max(LEAST_SD, TAKEN_OFF * taken),
+        towers=tuple(towers),
+    )
+    return Agreed(case, agree(case), tuple(names))
 
 
 def towers_of(state: MillState, period: Period, accounts: Accounts) -> Iterator[Rose]:

@@ -120,6 +120,7 @@ class HourAccount(models.Model):
     grade = models.CharField(max_length=60, blank=True)
     reel_t = models.FloatField()
     told = models.JSONField()
+    gives = models.JSONField(default=dict, help_text="what each source gave by the set-up in force, t OD")
 
     class Meta:
         ordering = ["start"]

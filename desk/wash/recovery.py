@@ -1,5 +1,6 @@
 """What Wash asks of recovery and of steam: single questions, with what they open on."""
 
+from core.accounts.towers import TWO
 from desk.cases.benches import Bench
 
 LIQUOR_MIND = "White and black liquor burn and blind: goggles, gloves, the nearest shower known; smelt and water never meet."
@@ -55,6 +56,15 @@ RECOVERY = (
         {"liquor_m3_h": 182, "ea_g_l": 107.6, "ea_pct": 18.5, "yield_pct": 46.9},
         "recovery",
         LIQUOR_MIND,
+    ),
+    Bench(
+        "towers",
+        "Towers and the machine",
+        "Flows and levels made to agree; what cannot be is named.",
+        "accounts.towers",
+        "",
+        TWO,
+        "recovery",
     ),
     Bench(
         "day",

@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 from django.test import SimpleTestCase, tag
 
+from core.accounts import towers
 from core.accounts.energy import HeaderCase, Slot, header
 from core.accounts.line import Terms, accounts_of, adt, make_up_kg_h, summed
 from core.accounts.reconcile import DayCase, day, reconcile
@@ -113,3 +114,74 @@ class OfADay(SimpleTestCase):
         later = header(HeaderCase(cap_t_h=125, base_t_h=70, slots=slots))
         self.assertEqual(later.start_slot, 4.0)
         self.assertLessEqual(later.peak_t_h, 125.0)
+
+
+@tag("core")
+class TowersAgree(SimpleTestCase):
+    """Towers and the machine, against the whole system of the multipliers, and with faults planted."""
+
+    def case(self, rng, faulty: tuple[int, str, float] | None = None, count: int = 4):
+        made = rng.uniform(40.0, 250.0, count)
+        rose = rng.uniform(-6.0, 6.0, count)
+        drawn, bought = made - rose, 20.0
+        sd = {"made": 0.02 * made, "drawn": 0.01 * drawn, "rose": np.full(count, 0.1)}
+        true = {"made": made, "drawn": drawn, "rose": rose}
+        told = {k: v + rng.normal(0.0, 1.0, count) * sd[k] for k, v in true.items()}
+        if faulty is not None:
+            told[faulty[1]][faulty[0]] += faulty[2]
+        rows = tuple(
+            towers.Tower(**{f"{k}_t": float(told[k][i]) for k in told}, **{f"{k}_sd": float(sd[k][i]) for k in sd})
+            for i in range(count)
+        )
+        taken = float(drawn.sum() + bought)
+        return towers.TowersCase(
+            bought_t=bought + float(rng.normal(0.0, 0.2)),
+            bought_sd=0.2,
+            machine_t=taken + float(rng.normal(0.0, 0.01 * taken)),
+            machine_sd=0.01 * taken,
+            towers=rows,
+        )
+
+    def test_it_is_what_the_whole_system_gives_and_closes(self):
+        rng = np.random.default_rng(5)
+        for count in (1, 2, 5):
+            case = self.case(rng, count=count)
+            found = towers.towers(case)
+            m, sd = towers._laid_out(case)
+            a = towers._balances(count)
+            n, k = len(m), len(a)
+            weight = np.diag(1.0 / np.array(sd) ** 2)
+            system = np.block([[weight, a.T], [a, np.zeros((k, k))]])
+            x = np.linalg.solve(system, np.concatenate([weight @ np.array(m), np.zeros(k)]))[:n]
+            np.testing.assert_allclose([v for t in found.towers for v in t], x[:-2], rtol=1e-9)
+            np.testing.assert_allclose([found.bought_t, found.machine_t], x[-2:], rtol=1e-9)
+            self.assertAlmostEqual(found.chi, float((((np.array(m) - x) / np.array(sd)) ** 2).sum()), places=6)
+            for made, drawn, rose in found.towers:
+                self.assertAlmostEqual(made, drawn + rose, places=9)
+            self.assertAlmostEqual(sum(t[1] for t in found.towers) + found.bought_t, found.machine_t, places=9)
+
+    def test_chance_alone_is_suspected_as_seldom_as_it_should_be(self):
+        rng = np.random.default_rng(11)
+        failed = sum((f := towers.towers(self.case(rng))).chi > f.chi_allowed for _ in range(400))
+        self.assertAlmostEqual(failed / 400.0, 0.05, delta=0.035)
+
+    def test_a_flow_meter_that_is_off_is_named_with_its_size(self):
+        rng = np.random.default_rng(3)
+        named = 0
+        for i in range(20):
+            case = self.case(rng, (i % 4, "drawn", 60.0))
+            found = towers.towers(case)
+            self.assertGreater(found.chi, found.chi_allowed)
+            if found.suspects == ((i % 4 + 1, "drawn"),):
+                named += 1
+                self.assertAlmostEqual(found.off_t, 60.0, delta=15.0)
+                self.assertIn("cannot be made to agree", found.cautions[-1].text)
+        self.assertGreaterEqual(named, 18)
+
+    def test_what_stands_in_one_balance_alone_is_told_together(self):
+        case = self.case(np.random.default_rng(4), (0, "made", -90.0))
+        found = towers.towers(case)
+        self.assertEqual({what for k, what in found.suspects if k == 1} & {"made", "rose"}, {"made", "rose"})
+        self.assertIn("cannot be told apart", found.cautions[-1].text)
+        with self.assertRaises(ImpossibleInput):
+            towers.towers(towers.TowersCase(bought_t=0, bought_sd=1, machine_t=1, machine_sd=1, towers=()))

@@ -30,8 +30,25 @@ class AccountsPage(Desk):
         self.assertTrue(page.context["towers"])
         for rose in page.context["towers"]:
             self.assertLess(abs(rose.unexplained), 1.5, rose.name)
+        agreed = page.context["agreed"]
+        self.assertEqual(set(agreed.names), {rose.name for rose in page.context["towers"]})
+        self.assertLess(agreed.found.chi, agreed.found.chi_allowed)
+        self.assertContains(page, "All of it agrees")
         again = self.client.get("/mill/accounts/", {"account": "water"})
         self.assertEqual(again.context["hours"], hours)  # kept, not worked out again
+
+    def test_a_flow_meter_that_is_off_is_named(self):
+        true = accounts._flowed
+
+        def off(state, source, period):
+            return true(state, source, period) + (9.0 if source == "K" else 0.0)
+
+        with patch.object(accounts, "_flowed", off):
+            page = self.client.get("/mill/accounts/")
+        self.assertContains(page, "K white tower, its flow meter")
+        self.assertAlmostEqual(page.context["agreed"].found.off_t, 9.0, delta=1.5)
+        with patch.object(accounts, "_flowed", lambda *_: None):  # a meter that was not read
+            self.assertIsNone(self.client.get("/mill/accounts/").context["agreed"])
 
     def test_every_account_and_period_opens(self):
         for period in accounts.PERIODS:
