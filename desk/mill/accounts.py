@@ -259,7 +259,7 @@ def agreed_of(state: MillState, period: Period, accounts: Accounts, hours: list[
         for key, t in h.gives.items():
             gives[key] = gives.get(key, 0.0) + t
     by_tower = {s.tower: key for key, s in state.mill.sources.items() if s.tower}
-    towers, names, bought = [], [], 0.0
+    towers, names, used, bought = [], [], set(), 0.0
     for rose in towers_of(state, period, accounts):
         source = by_tower.get(rose.key)
         drawn = _flowed(state, source, period) if source else None
@@ -277,7 +277,8 @@ def agreed_of(state: MillState, period: Period, accounts: Accounts, hours: list[
             )
         )
         names.append(rose.name)
-    for key in state.mill.sources.keys() - {by_tower[k] for k in by_tower}:
+        used.add(source)
+    for key in state.mill.sources.keys() - used:
         if (flow := _flowed(state, key, period)) is None:
             return None
         bought += flow

@@ -557,7 +557,8 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
         data=stop,
     )
     shares = {k: 100.0 * v for k, v in mill.grades["EX70"].shares.items()}
-    set_shares(shares, by=lead, now=yesterday, state=MillState(now))
+    set_shares(dict(past.shares_pct), by=lead, now=yesterday, state=MillState(yesterday))
+    set_shares(shares, by=lead, now=now.replace(hour=6, minute=0), state=MillState(now))
     ensure_signals(mill)
     _levels(np.random.default_rng([SEED, 2]), now, days, past)
     _source_lots(mill, people, now)

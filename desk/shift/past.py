@@ -33,6 +33,7 @@ class Past:
     flows: Mapping[str, np.ndarray]
     rows_grid: np.ndarray
     rows: Mapping[str, np.ndarray]
+    shares_pct: Mapping[str, float]  # of the furnish before six
 
     def row_at(self, row: str, at_ms: np.ndarray) -> np.ndarray:
         """What a row would have read at times, by a perfect method."""
@@ -73,7 +74,8 @@ def lived(now: datetime, days: int, ends_at: Mapping[str, float], *, morning: da
         if key in ends_at
     }
     wanted = _Wanted(mill, needed, hours - since, seed)
-    plant = Plant(mill, _before(state), wanted.at(0.0), seed=seed)
+    before = _before(state)
+    plant = Plant(mill, before, wanted.at(0.0), seed=seed)
     people = Steered(plant, needed)
     minutes, turned = round(60.0 * hours), round(60.0 * (hours - since))
     rows = {r.id: r for r in mill.plan.values()}
@@ -113,4 +115,5 @@ def lived(now: datetime, days: int, ends_at: Mapping[str, float], *, morning: da
         flows={key: np.array(told) for key, told in flows.items()},
         rows_grid=begin + 60_000 * ROWS_MIN * np.arange(half_hours),
         rows={key: np.array(told) for key, told in read.items() if len(told) == half_hours},
+        shares_pct={key: 100.0 * t_h / sum(before.gives.values()) for key, t_h in before.gives.items()},
     )
