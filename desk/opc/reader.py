@@ -19,7 +19,7 @@ from core.instruments.exceptions import Quality, quality_of
 from desk.kit.text import plain
 from desk.opc.keys import URI, fingerprint
 
-LIMIT_S = 6.0
+LIMIT_S, LEAVE_S = 6.0, 1.5
 MOST_CHILDREN, MOST_HISTORY, NAME = 400, 20_000, 120
 ROOT = "i=85"
 MODES = {"sign": ua.MessageSecurityMode.Sign, "encrypt": ua.MessageSecurityMode.SignAndEncrypt}
@@ -156,7 +156,7 @@ class Reader:
 
     async def _quietly(self, going: Awaitable[Any]) -> None:
         try:
-            async with asyncio.timeout(LIMIT_S):
+            async with asyncio.timeout(LEAVE_S):
                 await going
         except Exception:  # noqa: BLE001  (a server that is gone cannot be left any better)
             return

@@ -2,6 +2,7 @@
 time. It ships so that the plant interface can be tried; it takes no value from anybody."""
 
 import asyncio
+import contextlib
 import logging
 import socket
 from collections.abc import Callable
@@ -79,7 +80,10 @@ class Standin:
             await node.write_value(ua.DataValue(shown, ua.StatusCode(good), SourceTimestamp=at, ServerTimestamp=at))
 
     async def end(self) -> None:
-        await self.server.stop()
+        """Stop listening; a client that does not leave holds it up for a second and a half at most."""
+        with contextlib.suppress(TimeoutError):
+            async with asyncio.timeout(1.5):
+                await self.server.stop()
 
 
 def _free_port(wanted: int = 0) -> int:
@@ -132,9 +136,9 @@ async def run(going: Callable[[], bool]) -> None:
             while going() and await ask(_signals)() == signals:
                 if (found := await ask(_scanned)()) is not None:
                     await stand.show(found)
-                for _ in range(round(SCAN_S / 0.5)):
+                for _ in range(round(SCAN_S / 0.25)):
                     if not going():
                         break
-                    await asyncio.sleep(0.5)
+                    await asyncio.sleep(0.25)
         finally:
             await stand.end()

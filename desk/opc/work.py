@@ -186,7 +186,9 @@ async def follow(link: Link, going: Callable[[], bool]) -> None:
         heard = at_once
         alive = looked = time.monotonic()
         while going():
-            await asyncio.sleep(DRAIN_S)
+            for _ in range(4):
+                if going():
+                    await asyncio.sleep(DRAIN_S / 4)
             if any(p.waiting or p.last for p in points):
                 await ask(_keep)(link, points)
             if time.monotonic() - alive >= ALIVE_S:
@@ -241,5 +243,7 @@ async def work(going: Callable[[], bool]) -> None:
             wanted = set()
         for pk in wanted - {k for k, task in running.items() if not task.done()}:
             running[pk] = asyncio.create_task(keep_up(pk, going))
-        await asyncio.sleep(LOOKS_S)
+        for _ in range(round(LOOKS_S / 0.25)):
+            if going():
+                await asyncio.sleep(0.25)
     await asyncio.gather(*running.values(), return_exceptions=True)
