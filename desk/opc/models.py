@@ -1,8 +1,11 @@
 """Servers of a plant that readings come from, and which of their nodes is which signal."""
 
+from collections.abc import Iterable
+
 from django.conf import settings
 from django.db import models
 
+from core.instruments.simulate import KINDS
 from desk.instruments.models import Signal
 
 STANDIN, STANDIN_URL, STANDIN_SPACE = "Stand-in plant", "opc.tcp://127.0.0.1:1/plant/", 2  # the demo's own
@@ -38,6 +41,13 @@ class Link(models.Model):
 
     def __str__(self) -> str:
         return f"{self.name}: {self.url}, {self.state}"
+
+
+def map_to_standin(link: Link, signals: Iterable[Signal]) -> int:
+    """Read meters of the stand-in plant, whose nodes are called as they are; how many."""
+    made = [Point(link=link, node=f"ns={STANDIN_SPACE};s={s.tag}", signal=s, dead=KINDS[s.kind].step) for s in signals]
+    Point.objects.bulk_create(made)
+    return len(made)
 
 
 class Point(models.Model):

@@ -11,6 +11,7 @@ from urllib.parse import urlsplit
 
 from asgiref.sync import sync_to_async
 from asyncua import Server, ua
+from django.db.models import F
 
 from core.errors import CoreError
 from desk.instruments.models import Signal
@@ -18,7 +19,7 @@ from desk.intake.plant import Scan, scan
 from desk.mill.clock import mill_now
 from desk.mill.ribbon import STATIONS
 from desk.mill.state import MillState, NoMill
-from desk.opc.models import STANDIN, STANDIN_URL, Link
+from desk.opc.models import STANDIN, STANDIN_URL, Link, map_to_standin
 
 SPACE = "urn:fox-vat:stand-in"
 SCAN_S = 10.0
@@ -125,6 +126,17 @@ def _told(url: str) -> None:
         link.save(update_fields=["url", "changed"])
 
 
+def map_new() -> int:
+    """Meters that were never read of anything (of a set-up that is new) are read of the stand-in; how many."""
+    link = Link.objects.filter(name=STANDIN).first()
+    if link is None:
+        return 0
+    mapped = map_to_standin(link, Signal.objects.filter(point__isnull=True, last_ms__isnull=True))
+    if mapped:
+        Link.objects.filter(pk=link.pk).update(changed=F("changed") + 1)
+    return mapped
+
+
 async def run(going: Callable[[], bool]) -> None:
     """Stand in until told to stop; laid out anew when the mill's meters are others."""
     while going():
@@ -133,6 +145,7 @@ async def run(going: Callable[[], bool]) -> None:
         await stand.begin(signals)
         try:
             await ask(_told)(stand.url)
+            await ask(map_new)()
             while going() and await ask(_signals)() == signals:
                 if (found := await ask(_scanned)()) is not None:
                     await stand.show(found)

@@ -35,7 +35,7 @@ from desk.mill.clock import set_clock
 from desk.mill.models import MillVersion
 from desk.mill.shifts import shift_of
 from desk.mill.state import MillState
-from desk.opc.models import STANDIN, STANDIN_SPACE, STANDIN_URL, Link, Point
+from desk.opc.models import STANDIN, STANDIN_URL, Link, map_to_standin
 from desk.people.models import Person
 from desk.recovered.demo import build_bales, came, counted
 from desk.refine.demo import build_plates
@@ -500,9 +500,7 @@ def _this_morning(mill, people, now: datetime, state_at) -> None:
 def _plant_link(people, now: datetime) -> None:
     """The stand-in plant's server, every meter mapped; where it listens it tells itself once it runs."""
     link = Link.objects.create(name=STANDIN, url=STANDIN_URL, every_ms=1000, on=True, made_at=now, by=people["pn"])
-    Point.objects.bulk_create(
-        Point(link=link, node=f"ns={STANDIN_SPACE};s={s.tag}", signal=s, dead=KINDS[s.kind].step) for s in Signal.objects.all()
-    )
+    map_to_standin(link, Signal.objects.all())
 
 
 @transaction.atomic

@@ -484,6 +484,28 @@ class OnScreen(TestCase):
         self.assertContains(page, "ns=2;s=level.K.tower")
         self.assertContains(self.client.get("/instruments/plant/"), "every meter is read of one")
 
+    def test_the_meters_of_another_set_up_are_read_of_the_stand_in_and_those_taken_away_stay_away(self):
+        away = Point.objects.get(signal__tag="level.K.tower")
+        away.delete()
+        told = {
+            "label": "New",
+            "unit": "%",
+            "kind": "level",
+            "low": 0,
+            "high": 100,
+            "decimals": 1,
+            "station": "stock",
+            "age_min": 5,
+        }
+        Signal.objects.create(tag="level.N.tower", **told)
+        changed = Link.objects.get().changed
+        self.assertEqual((standin.map_new(), standin.map_new()), (1, 0))
+        self.assertEqual(Point.objects.get(signal__tag="level.N.tower").node, "ns=2;s=level.N.tower")
+        self.assertFalse(Point.objects.filter(signal__tag="level.K.tower").exists())
+        self.assertEqual(Link.objects.get().changed, changed + 1)
+        Link.objects.all().delete()
+        self.assertEqual(standin.map_new(), 0)  # a mill without one
+
     def test_a_server_is_added_set_otherwise_and_its_password_never_shown(self):
         sent = {
             "name": "North",
