@@ -30,6 +30,7 @@ CHEMICALS: Final = {
     "soap": "soap",
     "alkali": "alkali of the cooks, as NaOH",
 }
+POWER_MWH: Final = 60.0  # a MWh, default
 OF_THE_CYCLE: Final = ("alkali",)  # made again in the mill: it has no price here
 
 
@@ -79,7 +80,7 @@ class Terms:
 
     chemicals: Mapping[str, float] = field(default_factory=lambda: PRICES)
     steam_t: float = 22.0
-    power_mwh: float = 60.0
+    power_mwh: float = POWER_MWH
     steam_co2: float = 60.0
     power_co2: float = 350.0
 

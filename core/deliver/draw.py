@@ -5,12 +5,15 @@ Source: mass balance; definitions of system and first-pass retention kept apart.
 
 import math
 from dataclasses import dataclass
+from typing import Final
 
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
 
 GRAVITY_M_S2 = 9.80665
+
+TRAY_PCT: Final = 0.2  # consistency of the white water under the wire, default
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
+from core.accounts.line import POWER_MWH
 from core.bleach.line import PRICES
 from core.blend.mix import Mix
 from core.line.acting import Line
@@ -12,7 +13,6 @@ from core.mill.signals import solved_at
 from core.quantity import figure
 from core.wash.line import Prices
 
-POWER_MWH: Final = 60.0  # a MWh, default
 SET_TESTS: Final = ("ph",)  # what a stage is set to, not what comes of it
 OF_THE_MIX: Final = {"freeness": "csf_ml", "brightness": "iso_pct", "ash": "ash_pct"}
 

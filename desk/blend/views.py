@@ -425,6 +425,7 @@ def put(request):
         ]
     context = {
         "rows": rows,
+        "minds_any": any(r["fast"] for r in rows),
         "compare": compare,
         "why": why,
         "errors": errors,

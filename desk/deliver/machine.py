@@ -9,7 +9,7 @@ from django.views.decorators.http import require_safe
 from core.blend.furnish import spread
 from core.colour import ks_from_reflectance
 from core.deliver.breaks import BreakCase, ChangeCase, broken, changed
-from core.deliver.draw import DrawCase, HeadboxCase, draw, headbox
+from core.deliver.draw import TRAY_PCT, DrawCase, HeadboxCase, draw, headbox
 from core.errors import ImpossibleInput, Infeasible
 from core.quantity import quantities
 from core.stock.basis_weight import BudgetCase, variability
@@ -22,7 +22,6 @@ from desk.mill.ribbon import STATIONS, colour_of, draw_small
 
 MOST_RESULTS = 120
 USUAL = {"cons": 0.5, "flow": 0.3, "swing_speed": 0.05, "swing_retention": 0.4}
-WHITE_WATER_PCT = 0.2
 DRAWN = {"gsm": "gsm", "speed": "speed_m_min", "sheet_ash": "sheet_ash_pct", "retention": "retention_pct"}
 
 
@@ -63,7 +62,7 @@ def _wells(state, swing: float | None, broke: dict[str, float]) -> tuple[Well, .
         Well("retention", "System retention", "%", case.retention_pct, 1, 100),
         Well("chest_pct", "Machine chest", "%", state.grade.chest_cons_pct, 0.5, 10),
         Well("head_pct", "Headbox", "%", state.grade.headbox_cons_pct, 0.05, 3),
-        Well("tray_pct", "White water", "%", WHITE_WATER_PCT, 0, 2),
+        Well("tray_pct", "White water", "%", TRAY_PCT, 0, 2),
         Well("fresh", "Fresh water of the machine", "m³/h", 160, 0, 10_000),
         Well("cons", "Consistency swings by", "% rel.", round(swing or USUAL["cons"], 2), 0, 20),
         Well("flow", "Thick stock flow", "% rel.", USUAL["flow"], 0, 20),

@@ -6,6 +6,7 @@ from dataclasses import replace
 from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
+from core.accounts.line import POWER_MWH
 from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
 from core.refine.fit import PAIRS
@@ -32,7 +33,6 @@ PLATES_MIND = (
     "Never load plates at no flow or on thin stock; back out before a stop. Rattle: open, stand aside, by site procedure."
 )
 TRUSTED = ("single", "accepted")
-PRICE_KWH = 0.08
 GAP_NEAR_MM = 0.05
 SAMPLES, BAND_ML = 14, 25.0  # shown; what instruments and furnishes allow, default
 _TWO = [{"cel_km": 20, "rpm": 600}, {"cel_km": 30, "rpm": 600}]
@@ -369,7 +369,7 @@ def _worked(request, state, key, plan, tried: RefinerPlan, now: dict[str, float]
         "total": total,
         "net": net,
         "gross": gross,
-        "cost": PRICE_KWH * gross / now["od_t_h"],
+        "cost": POWER_MWH / 1000.0 * gross / now["od_t_h"],
         "then": there,
         "then_rows": list(zip(tried.refiners, there.refiners, strict=True)) if there else [],
         "then_sel": then_sel,
