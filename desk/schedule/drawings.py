@@ -6,6 +6,7 @@ from datetime import timedelta
 from django.utils import timezone
 
 from desk.kit.svg import n, polyline
+from desk.mill.ahead import levels_ahead
 
 LEFT, RIGHT, LANE = 112.0, 532.0, 56.0
 BAND_TOP, BAND_H = 30.0, 39.0
@@ -20,7 +21,7 @@ def cover_picture(card, state, wish, held=None) -> dict:
     def x(h: float) -> float:
         return LEFT + (RIGHT - LEFT) * h / span
 
-    lanes = []
+    lanes, ahead, start_h = [], levels_ahead(state), (wish.start - state.now).total_seconds() / 3600.0
     for i, r in enumerate(rows):
         top = BAND_TOP + LANE * i
         s = r.supply
@@ -40,6 +41,7 @@ def cover_picture(card, state, wish, held=None) -> dict:
                 "h": n(BAND_H),
                 "bottom": n(top + BAND_H),
                 "line": polyline(points),
+                "ahead": _ahead(state, ahead, s.key, start_h, x, y),
                 "label_y": n(top + 16),
                 "now_y": n(top + 31),
                 "short": {"x": n(x(r.run.low_at_h)), "y": n(top + BAND_H), "text": f"empty {clock_at(state, r.run.low_at_h)}"}
@@ -93,6 +95,22 @@ def cover_picture(card, state, wish, held=None) -> dict:
         "run_mid": n((x((wish.start - state.now).total_seconds() / 3600.0) + x(card.end_h)) / 2),
         "order": wish.order or "this order",
     }
+
+
+def _ahead(state, ahead, source: str, start_h: float, x, y) -> str:
+    """The band of a tower's level until the run starts, by the line as it is run; empty until that is worked out."""
+    vessel = state.mill.vessels.get(state.mill.sources[source].vessel)
+    if vessel is None or (found := ahead.get(vessel.key)) is None:
+        return ""
+    told = [
+        ((t - state.now).total_seconds() / 3600.0, vessel.full_t * low / 100.0, vessel.full_t * high / 100.0)
+        for t, low, high in zip(found.at, found.low, found.high, strict=True)
+    ]
+    told = [row for row in told if row[0] <= max(0.0, start_h)]
+    if len(told) < 2:
+        return ""
+    upper, lower = [(x(h), y(high)) for h, _, high in told], [(x(h), y(low)) for h, low, _ in told[::-1]]
+    return f"{polyline(upper)}L{polyline(lower)[1:]}Z"
 
 
 def clock_at(state, hours: float) -> str:

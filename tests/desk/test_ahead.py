@@ -124,6 +124,9 @@ class Ahead(Desk):
                     self.assertTrue(
                         all(0.0 <= a <= v <= b <= 100.0 for a, v, b in zip(found.low, found.value, found.high, strict=True))
                     )
+            card = self.client.get("/schedule/card/?order=H-0413")
+            self.assertContains(card, "until it")
+            self.assertTrue(all(lane["ahead"] for lane in card.context["picture"]["lanes"]))
             drawn = {r["v"].vessel.key: r for r in cover_rows(state)}
             self.assertNotEqual(drawn["K.tower"]["wedge"], plain["K.tower"])
             self.assertIn("band", drawn["K.tower"])
