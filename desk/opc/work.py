@@ -53,6 +53,7 @@ class Followed:
     keeps: Exceptions
     read_ms: int | None
     last: Seen | None = None
+    news: bool = False  # something was heard since it was last noted
     waiting: list[Raw] = field(default_factory=list)
 
     def hear(self, seen: Seen, now_ms: int) -> None:
@@ -60,7 +61,7 @@ class Followed:
         leaves nothing; nor does a clock that runs ahead keep later ones away."""
         if seen.at_ms > now_ms + AHEAD_MS:
             seen = replace(seen, quality=Quality.BAD, told="of a time ahead of the mill's clock")
-        self.last = seen
+        self.last, self.news = seen, True
         if seen.quality is Quality.BAD or seen.value is None or (self.read_ms is not None and seen.at_ms <= self.read_ms):
             return
         self.read_ms = seen.at_ms
@@ -121,7 +122,9 @@ def _keep(link: Link, points: list[Followed], *, history: bool = False) -> None:
         )
     for p in points:
         p.waiting = []
-    told = [p for p in points if p.last is not None]
+    told = [p for p in points if p.news]
+    if not told:
+        return
     with writing():
         for p in told:
             seen = p.last
@@ -131,6 +134,8 @@ def _keep(link: Link, points: list[Followed], *, history: bool = False) -> None:
             Point.objects.filter(pk=p.pk).update(
                 read_ms=p.read_ms, value=value, quality=seen.quality.value, problem=problem[:120]
             )
+    for p in told:
+        p.news = False
 
 
 def _refused(refused: dict[str, str], link: Link) -> None:
@@ -189,7 +194,7 @@ async def follow(link: Link, going: Callable[[], bool]) -> None:
             for _ in range(4):
                 if going():
                     await asyncio.sleep(DRAIN_S / 4)
-            if any(p.waiting or p.last for p in points):
+            if any(p.waiting or p.news for p in points):
                 await ask(_keep)(link, points)
             if time.monotonic() - alive >= ALIVE_S:
                 alive = time.monotonic()

@@ -25,7 +25,7 @@ from desk.intake.plant import Scan
 from desk.log.models import Record
 from desk.opc import actions, keys, reader, standin, work
 from desk.opc.models import Link, Point
-from desk.opc.reader import NotReached, Reader, Where
+from desk.opc.reader import NotReached, Reader, Seen, Where
 from tests import make
 
 SPACE = "urn:tests"
@@ -436,6 +436,17 @@ class Following(TestCase):
             Link.objects.filter(pk=link.pk).update(on=False)
             run_here(work.keep_up(link.pk, lambda: True))
         self.assertEqual(Link.objects.get().state, "off")
+
+    def test_a_plant_that_says_nothing_new_writes_nothing(self):
+        link = Link.objects.create(name="Plant", url="opc.tcp://a:1/", made_at=make.NOW)
+        Point.objects.create(link=link, node="ns=2;s=a", signal=self.signal)
+        points = work._points(link)
+        now = ms(make.NOW) + 10_000
+        points[0].hear(Seen(41.0, Quality.GOOD, now), now)
+        work._keep(link, points)
+        with self.assertNumQueries(0):
+            work._keep(link, points)
+        self.assertEqual(Point.objects.get(signal=self.signal).value, 41.0)
 
 
 class Standing(SimpleTestCase):
