@@ -2,6 +2,7 @@
 
 from datetime import timedelta
 
+from django.core.management import call_command
 from django.test import TestCase
 
 from core.instruments.simulate import Fault
@@ -11,6 +12,7 @@ from desk.intake.calibrations import CALIBRATED, newest
 from desk.intake.models import Plant
 from desk.log.models import Kind, Record
 from desk.log.moves import decide, undo
+from desk.mill.clock import mill_now
 from desk.mill.models import MillVersion
 from desk.mill.state import MillState
 from tests import make
@@ -54,6 +56,17 @@ class Living(TestCase):
         for minute in (0, 4, 9, 13, 26, 31, 35):
             scan(minute)
         self.assertEqual(stopped, truths())
+
+    def test_a_demo_that_rested_a_night_goes_on_where_its_meters_were_last_read(self):
+        scan(150)  # nobody wrote anything since
+        for wrong in (150 + 10 * 60, 20):  # a night later; a clock that stands behind what was read
+            make.set_clock(at(wrong))
+            call_command("demo")
+            with self.subTest(wrong=wrong):
+                self.assertLess(at(150), mill_now())
+                self.assertLess(mill_now(), at(155))
+        plant.step(MillState(mill_now()), mill_now())
+        self.assertEqual(Plant.objects.get().scans, 3)
 
     def test_what_was_kept_and_is_broken_or_of_another_set_up_begins_anew(self):
         scan(12)
