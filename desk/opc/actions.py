@@ -95,9 +95,9 @@ def map_point(
     """A node is a signal from now on; a signal has one node, so an earlier one gives way. Raises: ImpossibleInput."""
     node = node.strip()
     signal = Signal.objects.filter(tag=tag).first()
-    bad = (
-        [] if NODE.fullmatch(node) else [Problem("node", f"is “{plain(node)[:60]}”; it must be a node id such as ns=2;s=level")]
-    )
+    bad = []
+    if not NODE.fullmatch(node):
+        bad.append(Problem("node", f"is “{plain(node)[:60]}”; it must be a node id such as ns=2;s=level"))
     if signal is None:
         bad.append(Problem("tag", f"is “{plain(tag)[:60]}”; choose one of the mill's meters"))
     if factor is None or not math.isfinite(factor) or factor == 0.0:

@@ -1,10 +1,5 @@
 """manage.py read_plant: takes readings from the plant's own servers, until it is told to stop."""
 
-import asyncio
-import logging
-import os
-import signal
-
 from django.core.management.base import BaseCommand
 
 
@@ -13,9 +8,7 @@ class Command(BaseCommand):
     requires_system_checks: list[str] = []
 
     def handle(self, *args, **options):
+        from desk.opc.until_told import until_told
         from desk.opc.work import work
 
-        logging.getLogger("asyncua").setLevel(logging.CRITICAL)  # what matters of it is told on the page
-        parent, wanted = os.getppid(), [True]
-        signal.signal(signal.SIGTERM, lambda *_: wanted.clear())
-        asyncio.run(work(lambda: bool(wanted) and os.getppid() == parent))
+        until_told(work)

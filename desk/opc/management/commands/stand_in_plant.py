@@ -1,10 +1,5 @@
 """manage.py stand_in_plant: shows the demo mill's meters as a server of a plant, until it is told to stop."""
 
-import asyncio
-import logging
-import os
-import signal
-
 from django.core.management.base import BaseCommand
 
 
@@ -14,8 +9,6 @@ class Command(BaseCommand):
 
     def handle(self, *args, **options):
         from desk.opc.standin import run
+        from desk.opc.until_told import until_told
 
-        logging.getLogger("asyncua").setLevel(logging.CRITICAL)  # what matters of it is told on the page
-        parent, wanted = os.getppid(), [True]
-        signal.signal(signal.SIGTERM, lambda *_: wanted.clear())
-        asyncio.run(run(lambda: bool(wanted) and os.getppid() == parent))
+        until_told(run)
