@@ -19,6 +19,7 @@ from core.through.acting import Reacting
 from core.through.disturbed import Disturbed, Machine
 from core.through.entries import CSF, K457, S457, value
 from core.through.layout import Layout
+from core.through.sequences import Batched, Trip
 from core.through.stepper import Event, Stepped
 
 STEP_S, NOTE_S, ASK_S = 60.0, 300.0, 900.0  # stepped, noted, units asked anew
@@ -93,7 +94,8 @@ class Course:
     units the consistency (%), freeness (mL) and brightness (k/s at 457 nm) of what enters them, nan while hardly anything does.
 
     `short_h`: hours that a stream could not give what it was asked for, by name. `refused`: units that could not act on what
-    came, and why.
+    came, and why. `trips`: modelled interlocks that tripped or were reset. `tank_pct` (times, `batched`) of the
+    tanks behind batched units.
     """
 
     hours: Vector
@@ -107,6 +109,9 @@ class Course:
     t_h: Vector  # suspended solids
     short_h: Mapping[str, float]
     refused: Mapping[str, str]
+    trips: tuple[Trip, ...] = ()
+    batched: tuple[Batched, ...] = ()
+    tank_pct: Vector = field(default_factory=lambda: np.zeros((0, 0)))
 
     def level_of(self, unit: str) -> tuple[Vector, Vector]:
         """Level and half its band, %. Raises: ValueError."""
@@ -137,16 +142,19 @@ def look_ahead(layout: Layout, plan: Plan, hours: float, watch: tuple[str, ...],
     for unit, values in plan.settings.items():
         acting.set_to(unit, values)
     line.file(*plan.events, *(disturbed.events() if disturbed is not None else ()))
+    if disturbed is not None:
+        disturbed.stick(line)
     feeds = sorted(plan.feeds, key=lambda b: b.at_s)
     noted = round(NOTE_S / STEP_S)
     rows = round(hours * 3600.0 / NOTE_S) + 1
     vessels = layout.vessel_node
     level, off = np.empty((rows, len(vessels))), np.zeros((rows, len(vessels)))
-    seen = np.empty((rows, len(watch), 4))
+    seen, tanks = np.empty((rows, len(watch), 4)), np.empty((rows, len(layout.batched)))
     nodes = [layout.network.index[u] for u in watch]
 
     def note(row: int) -> None:
         level[row] = 100.0 * line.vessel_t() / layout.full_t
+        tanks[row] = line.dumps.level_pct
         for k, node in enumerate(nodes):
             entered = line.entered[node]
             solids, whole = float(entered[:N] @ SUSPENDED), float(entered[:N].sum())
@@ -177,7 +185,7 @@ def look_ahead(layout: Layout, plan: Plan, hours: float, watch: tuple[str, ...],
         rate = np.maximum(rate, RATE_OFF * np.where(layout.free, through + line.stream_of @ line.flow, 0.0) / 2.0)
         sd = 100.0 * rate * level_sd(1.0, FORGOTTEN_H, row * NOTE_S / 3600.0) / layout.full_t
         off[row] = np.minimum(MOST_OFF * 100.0, sd)
-    short = {layout.names[j]: float(h) for j, h in enumerate(line.held_back_h) if h > 0.0}
+    short = {layout.names[j]: float(h) for j, h in enumerate(line.held_back_h + line.stopped_h) if h > 0.0}
     return Course(
         hours=np.arange(rows, dtype=float) * (NOTE_S / 3600.0),
         units=tuple(layout.network.units[node].id for node in layout.vessel_node),
@@ -190,6 +198,9 @@ def look_ahead(layout: Layout, plan: Plan, hours: float, watch: tuple[str, ...],
         t_h=seen[:, :, 3],
         short_h=short,
         refused=dict(acting.refused),
+        trips=tuple(line.log),
+        batched=layout.batched,
+        tank_pct=tanks,
     )
 
 

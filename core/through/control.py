@@ -19,21 +19,32 @@ AVERAGING, RESET = 2.0 / math.e, 4.0
 
 
 def pi_step(
-    e: Vector, u: Vector, integral: Vector, *, kc: Vector, quick: Vector, low: Vector, high: Vector, most: Vector
+    e: Vector,
+    u: Vector,
+    integral: Vector,
+    *,
+    kc: Vector,
+    quick: Vector,
+    low: Vector,
+    high: Vector,
+    most: Vector,
+    sticks: Vector | None = None,
 ) -> tuple[Vector, Vector]:
     """Output and integral after a step of many loops.
 
     `e` is the error by its sign, `quick` the step over Ti, `most` what the output may move in a step. The output moves by its
-    rate inside its limits; the integral is drawn back by what was not given (tracking time Ti).
+    rate inside its limits; the integral is drawn back by what was not given (tracking time Ti). A valve that `sticks` stays
+    until it is asked to move by more than that: its integral goes on then, as that of a loop does that does not know.
     """
     part = kc * e
     integral = integral + part * quick
     raw = part + integral
     step = np.minimum(np.maximum(raw, low), high)
     step -= u
-    u = u + np.minimum(np.maximum(step, -most), most)
-    integral += (u - raw) * np.minimum(1.0, quick)
-    return u, integral
+    stuck = np.abs(step) <= sticks if sticks is not None and sticks.any() else None
+    moved = u + np.minimum(np.maximum(step, -most), most)
+    integral += (moved - raw) * np.minimum(1.0, quick)
+    return moved if stuck is None else np.where(stuck, u, moved), integral
 
 
 FREE: Final = {"low": np.array([-1e12]), "high": np.array([1e12]), "most": np.array([1e12])}

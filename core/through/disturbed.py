@@ -25,7 +25,7 @@ LOT_H: Final = (2.0, 4.0)
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sizes:
     """How much and how soon: sd, and the time it is forgotten in (h); breaks a running hour, minutes at the median; trips of a
-    pump a day, minutes from and to."""
+    pump a day, minutes from and to; the share of valves that stick."""
 
     moisture_points: float = 1.5
     moisture_h: float = 3.0
@@ -39,6 +39,8 @@ class Sizes:
     break_ln_sd: float = 0.8
     trip_every_d: float = 10.0
     trip_min: tuple[float, float] = (3.0, 15.0)
+    sticking: float = 0.15  # of the valves, and by how much of their reach
+    sticking_pct: tuple[float, float] = (0.5, 3.0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -138,6 +140,14 @@ class Disturbed:
         return tuple(
             Event(at_s=3600.0 * at, number=i, stream=name, what="runs", value=v) for i, (at, name, v) in enumerate(sorted(told))
         )
+
+    def stick(self, line: Stepped) -> None:
+        """Let the valves stick that do, each by its own chance."""
+        lo, s = self.layout, self.sizes
+        for j in sorted(set(lo.loops["drives"].tolist())):
+            rng = generator(self.seed, f"valve {lo.names[j]}")
+            if rng.random() < s.sticking:
+                line.sticky(lo.names[j], float(rng.uniform(*s.sticking_pct)))
 
     def apply(self, line: Stepped) -> None:
         """Feeds and cooks as they are at the line's time."""

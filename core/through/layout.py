@@ -20,6 +20,7 @@ from core.line.steady import WATER, Solution
 from core.stream import SUSPENDED, N, Vector
 from core.through.control import consistency_tuning, level_tuning
 from core.through.entries import OF_SOLUTES, SOLUTES_T, E, carriers, content
+from core.through.sequences import Batched, Lock
 from core.unit import SOLUTES
 
 Places = npt.NDArray[np.int64]
@@ -102,6 +103,10 @@ class Layout:
     tower: Places  # plug that is a tower's upper part, by vessel; -1 where there is none
     # loops
     loops: Mapping[str, Any] = field(default_factory=dict)  # reads, drives: places; the rest vectors
+    # of its own accord
+    batched: tuple[Batched, ...] = ()
+    batch_plug: Places = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    locks: tuple[Lock, ...] = ()
 
     @property
     def links(self) -> int:
@@ -156,7 +161,15 @@ def of_a_tonne(flows: Vector, made: Vector) -> Vector:
 class _Draft:
     """Puts a layout together from a solved line."""
 
-    def __init__(self, line: Line, holds: tuple[Holds, ...], plug_min: Mapping[str, float], step_s: float) -> None:
+    def __init__(
+        self,
+        line: Line,
+        holds: tuple[Holds, ...],
+        plug_min: Mapping[str, float],
+        step_s: float,
+        batched: tuple[Batched, ...],
+    ) -> None:
+        self.batched = batched
         self.step_s, self.pipe_min = step_s, max(PIPE_MIN, step_s / 60.0)
         self.line, self.solution = line, line.solution
         self.network = network = line.solution.network
@@ -185,6 +198,19 @@ class _Draft:
         if bad:
             raise ImpossibleInput(*bad)
         self.vessel_of = {h.unit: v for v, h in enumerate(self.holds)}
+        self.behind = self._behind()
+
+    def _behind(self) -> dict[str, str]:
+        """The outlet by which each batched unit is blown or dumped, its largest. Raises: ImpossibleInput naming a unit that is
+        not there, or that nothing leaves."""
+        network, outlets = self.network, {}
+        for b in self.batched:
+            ways = network.unit(b.unit).outlets if b.unit in network.index else ()
+            within = [o for o in ways if network.unit(o.to).outlets]
+            if not within:
+                raise ImpossibleInput(Problem(b.unit, "is no unit of this line that pulp leaves for another"))
+            outlets[b.unit] = max(within, key=lambda o: float(self.solution.left(b.unit, o.name).sum())).name
+        return outlets
 
     def at_unit(self, i: int) -> Vector:
         """(26,) a hour of what leaves a unit, after its act."""
@@ -342,6 +368,10 @@ class _Draft:
                 tower[v] = main
                 held[main] = h.now_t * (1.0 - h.mixed)
                 minutes[main] = 60.0 * h.full_t / max(flow[main], 1e-3)
+        batch_plug = np.array([self.outlet_of.index((b.unit, self.behind[b.unit])) for b in self.batched], dtype=np.int64)
+        for k, b in zip(batch_plug.tolist(), self.batched, strict=True):
+            minutes[k] = b.every_min
+            held[k] = flow[k] * max(self.pipe_min, b.every_min - b.first_min) / 60.0
         parcels = np.ceil(np.clip(minutes, PIPE_MIN, 60.0 * 72.0) * 60.0 / self.step_s).astype(np.int64) + 1
         return {
             "plug_to": to,
@@ -351,6 +381,8 @@ class _Draft:
             "entered": np.array([self.into_unit(i) for i in range(len(self.network.units))]),
             "link_flow": flow[:count],
             "tower": tower,
+            "batched": self.batched,
+            "batch_plug": batch_plug,
         }
 
     def _main_way(self, node: int, to: Places, flow: Vector) -> int | None:
@@ -411,17 +443,23 @@ class _Draft:
 
 
 def lay_out(
-    line: Line, holds: tuple[Holds, ...] = (), plug_min: Mapping[str, float] | None = None, step_s: float = STEP_S
+    line: Line,
+    holds: tuple[Holds, ...] = (),
+    plug_min: Mapping[str, float] | None = None,
+    step_s: float = STEP_S,
+    *,
+    batched: tuple[Batched, ...] = (),
+    locks: tuple[Lock, ...] = (),
 ) -> Layout:
     """A solved line as arrays, standing as it is solved.
 
     `holds`: stock before units; `plug_min`: minutes that the main way into a unit takes (0.5 where it is not told); `step_s`:
-    the longest step that it is laid out for. Raises: ImpossibleInput naming a unit that is not there, a drawn tank that shares
-    what leaves it, or a step that is none.
+    the longest step that it is laid out for; `batched`: units that are blown or dumped; `locks`: modelled interlocks. Raises:
+    ImpossibleInput naming a unit that is not there, a drawn tank that shares what leaves it, or a step that is none.
     """
     if not 0.0 < step_s <= MOST_STEP_S:
         raise ImpossibleInput(Problem("step_s", f"is {step_s:g} s; it must be above 0 and at most {MOST_STEP_S:g} s"))
-    draft = _Draft(line, tuple(holds), plug_min or {}, step_s)
+    draft = _Draft(line, tuple(holds), plug_min or {}, step_s, batched)
     links, streams, vessels = draft.links(), draft.streams(), draft.vessels()
     return Layout(
         line=line,
@@ -434,4 +472,5 @@ def lay_out(
         **vessels,
         **draft.plugs(links, streams),
         loops=draft.loops(streams),
+        locks=locks,
     )

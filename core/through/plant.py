@@ -71,7 +71,7 @@ class Plant:
     ) -> None:
         self.mill, self.running = mill, plain(running)
         line = solve_mill(mill, self.running)
-        layout = self.layout = through_time(mill, line, level_pct, STEP_S)
+        layout = self.layout = through_time(mill, line, level_pct, STEP_S, lived=True)
         self.line = Stepped(layout)
         self.acting = Reacting(self.line, MOVED)
         self.disturbed = Disturbed(layout=layout, seed=seed, hours=LASTS_H, sizes=sizes)

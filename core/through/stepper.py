@@ -19,14 +19,17 @@ from core.stream import DS, INDEX, SUSPENDED, N, Vector, W
 from core.through.control import pi_step
 from core.through.entries import BIRTH, CARRIED_BY, CSF, GREY, K457, KAPPA, OF_SOLUTES, S457, WEIGHTS, E
 from core.through.layout import TINY, Layout, Places
+from core.through.mixing import mixed
 from core.through.plugs import Plugs
+from core.through.sequences import Dumps, Locks, Trip
 
 HOUR_S: Final = 3600.0
 LEAST_S, MOST_S = 0.001, 60.0
 STROKE_H: Final = 60.0 / HOUR_S  # a stream goes from end to end in a minute, default
 REBASE_H: Final = 24.0
 ANEW_S, ANEW_STEPS = 60.0, 6.0
-VERSION: Final = "fox-vat line through time 1"
+VERSION: Final = "fox-vat line through time 2"
+MOST_STICKS_PCT: Final = 10.0
 LEAST_CONS: Final = 0.01
 RIDES: Final = np.arange(N, E)
 SET: Final = (KAPPA, CSF, K457, S457, GREY)
@@ -65,14 +68,17 @@ KEPT: Final = (
         "off",
     ),
     *("feed", "feed_mass", "feed_by", "fed_by", "bought_t", "bought_born", "gone_by", "made_by", "over"),
+    *("sticks", "entering", "stopped_h"),
 )
+KEPT_IN: Final = {"dumps": ("number", "rate", "flow", "held"), "locks": ("since_s", "tripped", "past_reset")}
 
 
 def fingerprint(layout: Layout) -> str:
     """What a layout is, in short: its units, streams, vessels, links and plugs."""
     units = [u.id for u in layout.network.units]
     places = [layout.vessel_node, layout.parcels, layout.link_from, layout.link_to, layout.turned]
-    told = (VERSION, layout.step_s, units, layout.names, *(a.tolist() for a in places))
+    own = (layout.locks, [(b.unit, b.every_min, b.lasts_min) for b in layout.batched])
+    told = (VERSION, layout.step_s, units, layout.names, *(a.tolist() for a in places), *own)
     return sha256(repr(told).encode()).hexdigest()
 
 
@@ -108,6 +114,14 @@ class Stepped:
         self.last_h = 1.0
         self.last: tuple[Vector, Vector, Vector, Vector, float] | None = None
         self.forced = False  # any stream by hand, or tripped
+        self.sticks = np.zeros(len(lo.loops["drives"]))  # t/h that a valve must be asked to move before it does
+        index = {u.id: i for i, u in enumerate(lo.network.units)}
+        vessels = {lo.network.units[node].id: v for v, node in enumerate(lo.vessel_node.tolist())}
+        self.dumps = Dumps(lo.batched, lo.link_flow[lo.batch_plug], lo.plug_mix[lo.batch_plug])
+        self.locks = Locks(lo.locks, vessels, index, {name: j for j, name in enumerate(lo.names)})
+        self.entering = lo.entered[self.locks.node, :N] @ SUMS
+        self.stopped_h = np.zeros(len(lo.names))  # by a lock
+        self.log: list[Trip] = []
         self._prepare()
 
     def _prepare(self) -> None:
@@ -149,6 +163,7 @@ class Stepped:
         rows, which = np.nonzero(given[self.acting])
         self.set_rows, self.set_entries = rows, np.array(SET)[which]
         self.set_which = which
+        self._locked()
         self._turns()
         self._fall_back()
         self.share = np.zeros((lo.links, E))
@@ -186,6 +201,32 @@ class Stepped:
         self.feed[row] = fed
         self.feed_mass[row] = float(fed[:N].sum())
 
+    def sticky(self, stream: str, pct: float) -> None:
+        """The valve of a stream that a loop drives moves only once it is asked to by over so much of its reach, %.
+
+        Raises: ImpossibleInput for a stream that no loop drives, or a share that is none."""
+        rows = self.layout.loops["drives"] == self.layout.stream(stream)
+        if not rows.any():
+            raise ImpossibleInput(Problem("stream", f"“{stream}” is driven by no loop"))
+        if not 0.0 <= pct <= MOST_STICKS_PCT:
+            raise ImpossibleInput(Problem("pct", f"is {pct:g}; it must be from 0 to {MOST_STICKS_PCT:g} %"))
+        self.sticks[rows] = pct / 100.0 * self.layout.loops["most"][rows]
+
+    def _locked(self) -> None:
+        """What tripped locks do to streams, feeds and units."""
+        self.stopped = self.locks.over(self.locks.stops)
+        self.shut = self.locks.over(self.locks.shuts)[self.feeding]
+        self.idle = self.locks.over(self.locks.idles)[self.acting]
+
+    def _interlock(self, whole_t: Vector, dt: float) -> None:
+        """Let the locks read; what trips or is reset is logged and acts at once."""
+        told = self.locks.look(100.0 * whole_t / self.layout.full_t, self.entering, self.time_s, dt * HOUR_S)
+        if told:
+            self.log += told
+            self._locked()
+            self._turns()
+            self.anew_at_s = self.time_s
+
     def _turns(self) -> None:
         """What each acting unit makes of a content, as matrices: conversion, what it adds, the qualities it sets."""
         rows, entries = self.set_rows, self.set_entries
@@ -196,9 +237,10 @@ class Stepped:
         carried = WEIGHTS[:, CARRIED_BY[entries - N]].T  # of what leaves, told by what comes
         own[rows, entries] = 0.0
         own[rows, entries, :N] = self.set_values[:, None] * np.matmul(carried[:, None, :], own[rows, :N, :N])[:, 0]
-        self.own_turns = own
         unset = np.ones((len(self.acting), E - N))
         unset[rows, entries - N] = 0.0
+        own[self.idle], unset[self.idle] = np.eye(E), 1.0  # pulp goes through as it comes
+        self.own_turns = own
         self.unset = unset[self.turns]
 
     # -- one step
@@ -232,6 +274,10 @@ class Stepped:
         self.anew_at_s = self.time_s
         if e.what == "runs":
             self.runs[j] = 1.0 if e.value else 0.0
+            if e.value:
+                self.locks.started(j)
+                self._locked()
+                self._turns()
         elif e.what == "flow":
             self.by_hand[j], self.asked[j] = True, e.value
         else:
@@ -260,6 +306,7 @@ class Stepped:
             low=self.nothing,
             high=loops["most"],
             most=most,
+            sticks=self.sticks,
         )
         flow = self.asked.copy()
         flow[drives] = u
@@ -269,6 +316,11 @@ class Stepped:
         if self.forced:
             flow[self.by_hand] = self.asked[self.by_hand]
             flow *= self.runs
+        if self.locks.locks:
+            self._interlock(whole, dt)
+            if self.stopped.any():
+                flow[self.stopped] = 0.0
+                self.stopped_h[self.stopped] += dt
         return flow
 
     def _decide_often(self, mass: Vector, dt: float, looks: int) -> Vector:
@@ -305,13 +357,22 @@ class Stepped:
         if (stands > self.tower_full).any():  # full towers pass on what is over, through their zone
             down += np.maximum(0.0, stands - self.tower_full)
         wanted[self.tower_plugs] = down
+        if len(lo.batch_plug):
+            held = (self.plugs.head - self.plugs.out).take(lo.batch_plug)
+            wanted[lo.batch_plug] = self.dumps.gives(now, dt, held)
         given = self.plugs.pop(wanted)
+        if len(lo.batch_plug):
+            given[lo.batch_plug] = self.dumps.through(given[lo.batch_plug], dt)
         entered = self.in_of @ given
         feed = self.feed * dt
         feed[:, BIRTH] = self.feed_mass * (dt * now)
+        if self.shut.any():
+            feed[self.shut] = 0.0
         entered[self.feeding] += feed
         self.fed_by += feed
         self.reads = entered.take(self.cons_reads, axis=0)[:, :N] @ SUMS
+        if len(self.locks.node):
+            self.entering = entered.take(self.locks.node, axis=0)[:, :N] @ SUMS / dt
         # mix: what stands in vessels, and what leaves them
         brought = entered.take(lo.vessel_node, axis=0)
         came = brought[:, :N] @ ONES
@@ -320,19 +381,7 @@ class Stepped:
             flow, out = self._held_back(flow, out, room, dt)
         then = np.minimum(room - out, self.brim)
         leaves = room - then
-        safe = np.maximum(mass, TINY)
-        grows = then / safe
-        rise = grows - 1.0
-        flat = np.abs(rise) < 1e-6
-        rise[flat] = 1.0
-        slope = np.log(np.maximum(grows, TINY)) / rise
-        slope[flat] = 1.5 - 0.5 * grows[flat]
-        kept = np.exp(-slope * came / safe)
-        after = self.held * (kept * grows)[:, None]
-        after += brought * ((1.0 - kept) * then / np.maximum(came, TINY))[:, None]
-        left = self.held + brought
-        left -= after
-        left /= np.maximum(leaves, TINY)[:, None]  # of a tonne
+        after, left = mixed(self.held, mass, brought, came, then, leaves)
         self.held = after
         # act: what passes each unit
         entered[lo.vessel_node] = left * (flow[draws:] * dt + (leaves - out))[:, None]
@@ -420,7 +469,7 @@ class Stepped:
 
     def holds(self) -> Vector:
         """(26,) of everything the line holds."""
-        return np.asarray(self.held.sum(axis=0) + self.plugs.held.sum(axis=0))
+        return np.asarray(self.held.sum(axis=0) + self.plugs.held.sum(axis=0) + self.dumps.held.sum(axis=0))
 
     def vessel_t(self) -> Vector:
         """Mass in every vessel, a tower's plug with it, t."""
@@ -477,6 +526,7 @@ class Stepped:
         """Everything that must be kept to go on to the last bit, as named arrays; events with their streams by number."""
         told = {name: np.array(getattr(self, name)) for name in KEPT}
         told |= {f"plugs.{name}": a.copy() for name, a in self.plugs.kept().items()}
+        told |= {f"{of}.{name}": np.array(getattr(getattr(self, of), name)) for of, names in KEPT_IN.items() for name in names}
         rows = [(e.at_s, e.number, self.layout.stream(e.stream), FIELDS.index(e.what), e.value) for e in sorted(self.events)]
         told["events"] = np.array(rows, dtype=float).reshape(-1, 5)
         told["layout"] = np.array(fingerprint(self.layout))
@@ -486,12 +536,14 @@ class Stepped:
         """Stand as it was kept. Raises: ImpossibleInput for what was kept of another layout, or is broken."""
         if "layout" not in kept or str(kept["layout"]) != fingerprint(self.layout):
             raise ImpossibleInput(Problem("layout", "is another than the one this was kept of"))
-        for name in KEPT:
-            own = getattr(self, name)
-            if name not in kept or np.asarray(kept[name]).shape != np.asarray(own).shape:
-                raise ImpossibleInput(Problem(name, "is missing or of another shape in what was kept"))
-            value = np.array(kept[name], copy=True)
-            setattr(self, name, value if isinstance(own, np.ndarray) else type(own)(value.item()))
+        places = [(self, name, name) for name in KEPT]
+        places += [(getattr(self, of), name, f"{of}.{name}") for of, names in KEPT_IN.items() for name in names]
+        for of, name, called in places:
+            own = getattr(of, name)
+            if called not in kept or np.asarray(kept[called]).shape != np.asarray(own).shape:
+                raise ImpossibleInput(Problem(called, "is missing or of another shape in what was kept"))
+            value = np.array(kept[called], copy=True)
+            setattr(of, name, value if isinstance(own, np.ndarray) else type(own)(value.item()))
         try:
             self.plugs.restore({k.removeprefix("plugs."): v for k, v in kept.items() if k.startswith("plugs.")})
         except (KeyError, ValueError) as broken:
@@ -503,6 +555,7 @@ class Stepped:
         ]
         heapq.heapify(self.events)
         self._paced(self.paced[0])
+        self._locked()
         self._fall_back()
         self.last = None
 

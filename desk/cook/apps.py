@@ -5,9 +5,10 @@ class CookConfig(AppConfig):
     name = "desk.cook"
 
     def ready(self) -> None:
-        from desk.cook import kappas, thermometer
+        from desk.cook import kappas, running, thermometer
         from desk.intake import plant
         from desk.lab.actions import CORRECTED, SAMPLED
+        from desk.mill import ahead
 
         if kappas.from_sample not in SAMPLED:
             SAMPLED.append(kappas.from_sample)
@@ -15,3 +16,6 @@ class CookConfig(AppConfig):
 
         if thermometer.truths not in plant.TRUTHS:
             plant.TRUTHS.append(thermometer.truths)
+
+        if running.next_blows not in ahead.BATCHES:
+            ahead.BATCHES.append(running.next_blows)

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from desk.cook.models import Cook
+from desk.mill.state import MillState
 
 
 @dataclass(frozen=True)
@@ -34,3 +35,14 @@ def running_cooks(now: datetime) -> list[RunningCook]:
         minute = (now - cook.started_at).total_seconds() / 60.0
         result.append(RunningCook(cook, minute, last, cook.started_at + timedelta(minutes=last)))
     return sorted(result, key=lambda r: r.blows_at)
+
+
+def next_blows(state: MillState) -> dict[str, float]:
+    """Minutes until the next running cook of each unit that cooks its wood is blown as planned, by unit; 0 where it is due."""
+    of_wood = {u.cooks: u.id for u in state.mill.units if u.cooks}
+    told: dict[str, float] = {}
+    for running in running_cooks(state.now):
+        unit = of_wood.get(running.cook.species)
+        if unit is not None:
+            told.setdefault(unit, max(0.0, (running.blows_at - state.now).total_seconds() / 60.0))
+    return told

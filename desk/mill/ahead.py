@@ -3,7 +3,7 @@
 import logging
 import math
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from threading import Lock, Thread
@@ -45,6 +45,8 @@ class Tried:
     def nothing(self) -> bool:
         return self.break_min <= 0.0 and (not self.feed or self.feed_min <= 0.0) and not self.case.settings
 
+
+BATCHES: list[Callable[[MillState], Mapping[str, float]]] = []  # minutes to the next batch of units, by those who keep them
 
 _courses: OrderedDict[tuple, Course] = OrderedDict()  # the newest, by what makes them
 _sures: OrderedDict[tuple, tuple[datetime, Sure]] = OrderedDict()
@@ -118,14 +120,20 @@ def _key(state: MillState, tried: Tried, hours: float) -> tuple:
     halts = tuple((s.start, s.end, s.rate_pct) for s in state.stops)
     settings = tuple((unit, tuple(sorted(values.items()))) for unit, values in sorted(tried.case.settings.items()))
     asked = (tried.break_in_min, tried.break_min, tried.feed, tried.feed_in_min, tried.feed_min, settings, hours)
+    asked += tuple(sorted((unit, round(minutes)) for unit, minutes in next_batches(state).items()))
     minute = state.now.replace(second=0, microsecond=0)
     return (state.version_id, way_of(state.running), levels, minute, card, halts, asked)
+
+
+def next_batches(state: MillState) -> dict[str, float]:
+    """Minutes to the next batch of the units that somebody keeps batches of."""
+    return {unit: minutes for told in BATCHES for unit, minutes in told(state).items()}
 
 
 def _laid_out(state: MillState) -> tuple[Layout, tuple[str, ...]]:
     """The line from the levels of now, and what is watched."""
     levels = {k: round(v.level_pct, 1) for k, v in state.vessels.items()}
-    layout = through_time(state.mill, state.line, levels, PACE_S)
+    layout = through_time(state.mill, state.line, levels, PACE_S, lived=True, next_min=next_batches(state))
     return layout, tuple(u for u in (state.mill.roles.chest,) if u in layout.network.index)
 
 

@@ -16,7 +16,7 @@ from core.stock.cover import USABLE_HIGH_PCT, USABLE_LOW_PCT
 from core.through.ahead import Course, Sure
 from desk.kit.bench import Well, read_wells, render_bench
 from desk.kit.long_work import told_while
-from desk.mill.ahead import HOURS, RUNS, Tried, broke_unit, chance_of, course_of, kept_chance
+from desk.mill.ahead import HOURS, RUNS, Tried, broke_unit, chance_of, course_of, kept_chance, next_batches
 from desk.mill.context import state_of
 from desk.mill.line_case import read_case
 from desk.mill.ribbon import STATIONS, draw_small
@@ -28,7 +28,7 @@ WELLS = (
     Well("feed_in", "A feed stops in", "min", 0, 0, 720),
     Well("feed_for", "and for", "min", 0, 0, 720),
 )
-MOST_SHORT = 4
+MOST_SHORT, MOST_TRIPS = 4, 5
 
 
 @dataclass(frozen=True)
@@ -79,6 +79,56 @@ def _short(state, course: Course) -> list[tuple[str, float]]:
     by_draw = {s.draw: s.name for s in state.mill.sources.values()}
     told = [(by_draw[name], hours) for name, hours in course.short_h.items() if name in by_draw and hours >= 1.0 / 60.0]
     return sorted(told, key=lambda pair: -pair[1])[:MOST_SHORT]
+
+
+@dataclass(frozen=True)
+class Batches:
+    """A unit that is blown or dumped: when next, how far apart, whether somebody keeps its batches, the tank behind it, %."""
+
+    name: str
+    next_at: datetime
+    every_h: float
+    kept: bool
+    low_pct: float
+    high_pct: float
+
+
+def _batches(state, course: Course) -> list[Batches]:
+    titles, kept = {u.id: u.title for u in state.mill.units}, next_batches(state)
+    return [
+        Batches(
+            name=titles.get(b.unit) or b.unit,
+            next_at=state.now + timedelta(minutes=b.first_min),
+            every_h=b.every_min / 60.0,
+            kept=b.unit in kept,
+            low_pct=float(course.tank_pct[:, k].min()),
+            high_pct=float(course.tank_pct[:, k].max()),
+        )
+        for k, b in enumerate(course.batched)
+    ]
+
+
+@dataclass(frozen=True)
+class Tripped:
+    """A modelled interlock: when it trips first, how often, and for how long in all."""
+
+    name: str
+    at: datetime
+    times: int
+    hours: float
+
+
+def _tripped(state, course: Course) -> list[Tripped]:
+    """Interlocks that trip in the hours ahead, soonest first."""
+    told: dict[str, list[float]] = {}
+    for trip in course.trips:
+        told.setdefault(trip.lock.name, []).append(trip.at_s / 3600.0)  # tripped, reset, tripped, …
+    rows = []
+    for name, hours in told.items():
+        ends = [*hours, HOURS] if len(hours) % 2 else hours
+        lasts = sum(end - begin for begin, end in zip(ends[::2], ends[1::2], strict=True))
+        rows.append(Tripped(name, state.now + timedelta(hours=hours[0]), (len(hours) + 1) // 2, lasts))
+    return sorted(rows, key=lambda row: row.at)[:MOST_TRIPS]
 
 
 def _by_chance(state, course: Course, sure: Sure) -> list[tuple[str, str, int]]:
@@ -141,6 +191,8 @@ def ahead(request):
             "runs": chance[1].runs if chance else RUNS,
             "by_chance": _by_chance(state, course, chance[1]) if chance else [],
             "short": _short(state, course),
+            "batches": _batches(state, course),
+            "tripped": _tripped(state, course),
             "was_short": _short(state, beside) if beside is not None else [],
             "refused": [titles.get(unit, unit) for unit in course.refused],
         }
@@ -211,5 +263,15 @@ def as_json(request):
             for key, name, unit in vessels_of(state, course)
         },
         "short_h": {name: round(hours, 3) for name, hours in course.short_h.items()},
+        "batches": [
+            {
+                "unit": b.unit,
+                "next_min": round(b.first_min, 1),
+                "every_min": round(b.every_min, 1),
+                "tank_pct": course.tank_pct[:, k].round(2).tolist(),
+            }
+            for k, b in enumerate(course.batched)
+        ],
+        "interlocks": [{"name": t.lock.name, "at_h": round(t.at_s / 3600.0, 4), "tripped": t.tripped} for t in course.trips],
     }
     return JsonResponse(told)

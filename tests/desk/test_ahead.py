@@ -3,6 +3,7 @@
 from datetime import timedelta
 from unittest.mock import patch
 
+from desk.cook.running import running_cooks
 from desk.mill import ahead
 from desk.mill.ahead import Tried, course_of
 from desk.mill.drawings import cover_rows
@@ -39,6 +40,22 @@ class Ahead(Desk):
         self.assertGreater(broken["K white tower"].hours, plain["K white tower"].hours)
         self.assertContains(page, "without it")
         self.assertContains(page, "dashed: without what is tried")
+
+    def test_batches_go_by_the_running_cook_and_interlocks_that_trip_are_told(self):
+        state = make.state(0)
+        running = running_cooks(state.now)[0]
+        page = self.client.get("/schedule/ahead/")
+        larch, pulper = page.context["batches"]
+        self.assertEqual((larch.name, larch.kept, pulper.kept), ("larch cook", True, False))
+        self.assertAlmostEqual((larch.next_at - running.blows_at).total_seconds(), 0.0, delta=61.0)
+        self.assertLess(larch.low_pct, larch.high_pct)
+        low = page.context["tripped"][0]
+        self.assertEqual(low.name, "S white tower low: its pumps stop")
+        self.assertGreater(low.at, next(m.at for m in page.context["meets"] if m.name == "S white tower"))
+        self.assertContains(page, "sets, resets and bypasses none")
+        told = self.client.get("/schedule/ahead/json/").json()
+        self.assertEqual(told["batches"][0]["unit"], "K.larch.cook")
+        self.assertTrue(told["interlocks"][0]["tripped"])
 
     def test_a_lost_feed_and_another_setting_are_felt_where_they_flow(self):
         state = make.state(0)
