@@ -1,5 +1,6 @@
 """Mixed vessels over a step, exact for flows that stand through it. Source: recovered to delivery, section 13.2 D."""
 
+import math
 from typing import Final
 
 import numpy as np
@@ -29,3 +30,12 @@ def mixed(held: Vector, mass: Vector, brought: Vector, came: Vector, then: Vecto
     left -= after
     left /= np.maximum(leaves, TINY)[:, None]
     return after, left
+
+
+def mixed_shares(mass: float, came: float, then: float) -> tuple[float, float]:
+    """Of one vessel by the same rule: the shares of what stood in it, and of what came, that stand in it after the step."""
+    grows = then / max(mass, TINY)
+    rise = grows - 1.0
+    slope = 1.5 - 0.5 * grows if abs(rise) < 1e-6 else math.log(max(grows, TINY)) / rise
+    kept = math.exp(-slope * came / max(mass, TINY))
+    return kept * grows, (1.0 - kept) * then / max(came, TINY) if came > 0.0 else 0.0

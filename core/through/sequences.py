@@ -4,6 +4,7 @@ Interlocks here are modelled, so that a simulated mill behaves like a mill: they
 and the room behind a digester are defaults to be calibrated. Source: recovered to delivery, sections 13.2 and 13.3.
 """
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
@@ -12,8 +13,9 @@ import numpy as np
 
 from core.errors import ImpossibleInput, Problem
 from core.stream import N, Vector
-from core.through.mixing import mixed
+from core.through.mixing import mixed_shares
 
+ONES: Final = np.ones(N)
 READS: Final = ("level", "flow", "cons")  # % of a vessel; t/h and % of what enters a unit
 LOW_PCT, LOW_RESET_PCT = 5.0, 12.0  # a pump stops, and may run again
 HIGH_PCT, HIGH_RESET_PCT = 97.0, 92.0  # a feed is shut, and may open again
@@ -55,44 +57,49 @@ class Dumps:
     """
 
     def __init__(self, batches: tuple[Batched, ...], steady: Vector, mix: Vector) -> None:
-        self.every = np.array([b.every_min for b in batches]) / 60.0
-        self.lasts = np.array([b.lasts_min for b in batches]) / 60.0
-        self.first = np.array([b.first_min for b in batches]) / 60.0
+        self.times = [(b.every_min / 60.0, b.lasts_min / 60.0, b.first_min / 60.0) for b in batches]
+        every, _, first = np.array(self.times).reshape(-1, 3).T
         self.number = np.full(len(batches), -1.0)
         self.rate = np.zeros(len(batches))
-        batch = steady * self.every
+        batch = steady * every
         told = np.array([np.nan if b.tank_t is None else b.tank_t for b in batches])
         self.full = np.maximum(LEAST_BEHIND * batch, np.where(np.isnan(told), BEHIND * batch, told))
         self.low = np.maximum(LEAST_PCT / 100.0 * self.full, (self.full - batch) / 2.0)  # stands in it as the next batch begins
         self.flow = steady.copy()
-        self.held = mix * np.minimum(self.full, self.low + steady * self.first)[:, None]
+        self.held = mix * np.minimum(self.full, self.low + steady * first)[:, None]
 
     @property
     def level_pct(self) -> Vector:
         """Of each tank."""
         return np.asarray(100.0 * self.held[:, :N].sum(axis=1) / self.full)
 
-    def gives(self, at_h: float, dt_h: float, waits_t: Vector) -> Vector:
+    def gives(self, at_h: float, dt_h: float, waits_t: Vector) -> list[float]:
         """t that each unit gives up in a step: all that waits in it as its batch begins, at an even rate while that lasts."""
-        now = np.floor((at_h + dt_h - self.first) / self.every - 1e-9)
-        begins = now > self.number
-        self.rate = np.where(begins, waits_t / self.lasts, self.rate)
-        stands = self.held[:, :N].sum(axis=1)
-        self.flow = np.where(begins, np.maximum(0.0, stands + waits_t - self.low) / self.every, self.flow)
-        self.number = np.maximum(self.number, now)
-        begun = self.first + self.number * self.every
-        within = np.minimum(at_h + dt_h, begun + self.lasts) - np.maximum(at_h, begun)
-        return np.where(self.number >= 0.0, self.rate * np.clip(within, 0.0, dt_h), 0.0)
+        told = []
+        for i, (every, lasts, first) in enumerate(self.times):  # few: numbers are quicker than arrays
+            now = math.floor((at_h + dt_h - first) / every - 1e-9)
+            if now > self.number[i]:
+                waits = float(waits_t[i])
+                self.number[i], self.rate[i] = now, waits / lasts
+                self.flow[i] = max(0.0, float(self.held[i, :N].sum()) + waits - self.low[i]) / every
+            begun = first + float(self.number[i]) * every
+            within = min(at_h + dt_h, begun + lasts) - max(at_h, begun)
+            told.append(float(self.rate[i]) * max(0.0, within) if self.number[i] >= 0.0 else 0.0)
+        return told
 
     def through(self, dumped: Vector, dt_h: float) -> Vector:
         """What the tanks pass on in a step (26 each) of what is dumped into them; over the brim goes with it."""
-        came, stands = dumped[:, :N].sum(axis=1), self.held[:, :N].sum(axis=1)
-        room = stands + came
-        least = LEAST_PCT / 100.0 * self.full
-        out = np.maximum(np.minimum(self.flow * dt_h, room - least), room - self.full)
-        out = np.maximum(out, 0.0)
-        self.held, left = mixed(self.held, stands, dumped, came, room - out, out)
-        return np.asarray(left * out[:, None])
+        came, stands = (dumped[:, :N] @ ONES).tolist(), (self.held[:, :N] @ ONES).tolist()
+        shares = []
+        for comes, mass, flow, full in zip(came, stands, self.flow.tolist(), self.full.tolist(), strict=True):
+            room = mass + comes
+            out = max(0.0, min(flow * dt_h, room - LEAST_PCT / 100.0 * full), room - full)
+            shares.append(mixed_shares(mass, comes, room - out))
+        stays = np.array(shares).reshape(-1, 2)
+        after = self.held * stays[:, :1] + dumped * stays[:, 1:]
+        passed = self.held + dumped - after
+        self.held = after
+        return np.asarray(passed)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -153,11 +160,11 @@ class Locks:
         if bad:
             raise ImpossibleInput(*bad)
         self.locks = locks
-        self.of_level = np.array([k.reads == "level" for k in locks], dtype=bool)
-        self.of_cons = np.array([k.reads == "cons" for k in locks], dtype=bool)
+        self.of_level = np.flatnonzero([k.reads == "level" for k in locks])
+        self.of_unit = np.flatnonzero([k.reads != "level" for k in locks])
         self.vessel = np.array([vessels[k.at] for k in locks if k.reads == "level"], dtype=np.int64)
         self.node = np.array([nodes[k.at] for k in locks if k.reads != "level"], dtype=np.int64)
-        self.cons_row = self.of_cons[~self.of_level]
+        self.cons_row = np.array([k.reads == "cons" for k in locks if k.reads != "level"], dtype=bool)
         self.low = np.where([k.resets > k.trips for k in locks], 1.0, -1.0)  # trips as it falls; else as it rises
         self.trips, self.resets = (self.low * np.array([getattr(k, n) for k in locks]) for n in ("trips", "resets"))
         self.delay = np.array([k.delay_s for k in locks])
@@ -185,12 +192,15 @@ class Locks:
         """Read once in a step. `level_pct` of every vessel; `entering` (locks that read units, 2): solids and all, t/h. What
         tripped or was reset."""
         reads = np.empty(len(self.locks))
-        reads[self.of_level] = level_pct[self.vessel]
+        reads[self.of_level] = level_pct.take(self.vessel)
         cons = 100.0 * entering[:, 0] / np.maximum(entering[:, 1], 1e-12)
-        reads[~self.of_level] = np.where(self.cons_row, cons, entering[:, 1])
+        reads[self.of_unit] = np.where(self.cons_row, cons, entering[:, 1])
         reads *= self.low
-        was = self.tripped
         met = reads <= self.trips
+        if not met.any() and not self.tripped.any():
+            self.since_s[:], self.past_reset[:] = 0.0, reads >= self.resets
+            return ()
+        was = self.tripped
         self.since_s = np.where(met, self.since_s + dt_s, 0.0)
         self.past_reset = reads >= self.resets
         self.tripped = (was | (met & (self.since_s >= self.delay))) & ~(was & self.automatic & self.past_reset)

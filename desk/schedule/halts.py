@@ -89,7 +89,13 @@ def read(data, now: datetime) -> tuple[Halt | None, dict[str, str]]:
     return Halt(start, end, what, rate, data.get("planned") == "yes"), bad
 
 
-def _says(halt: Halt, name: str) -> str:
+def data_of(halt: Halt) -> dict:
+    """What is kept of it."""
+    return {"until": halt.end.isoformat(), "what": halt.what, "planned": halt.planned, "rate_pct": halt.rate_pct}
+
+
+def says(halt: Halt, name: str) -> str:
+    """In words, by the machine's name."""
     does = "stops" if halt.rate_pct == 0.0 else f"runs at {halt.rate_pct:g} %"
     word = "" if halt.planned else ", unplanned"
     return f"{name[0].upper()}{name[1:]} {does} {dayclock(halt.start)} to {clock(halt.end)}: {halt.what}{word}"
@@ -98,7 +104,7 @@ def _says(halt: Halt, name: str) -> str:
 def enter(*, halt: Halt, by, now: datetime, state, corrects: Record | None = None) -> Record:
     """Keep a stop or a reduced rate; with `corrects` in the place of an earlier one. Two never overlap. Raises: Refused."""
     refuse(by, "stop")
-    data = {"until": halt.end.isoformat(), "what": halt.what, "planned": halt.planned, "rate_pct": halt.rate_pct}
+    data = data_of(halt)
     kind = Kind.STOP if halt.rate_pct == 0.0 else Kind.RATE
     with writing():
         if corrects is not None and (later := corrects.corrected_by.first()) is not None:
@@ -109,9 +115,9 @@ def enter(*, halt: Halt, by, now: datetime, state, corrects: Record | None = Non
             over = datetime.fromisoformat(other.data["until"]) > halt.start
             if over and (corrects is None or other.pk != corrects.pk):
                 raise Refused("from", f"It overlaps another: {other.says}. Change or end that one.")
-        says = _says(halt, state.mill.machine.name)
+        told = says(halt, state.mill.machine.name)
         reason = "changed" if corrects is not None else ""
-        return write(kind=kind, by=by, now=now, at=halt.start, says=says, data=data, corrects=corrects, reason=reason)
+        return write(kind=kind, by=by, now=now, at=halt.start, says=told, data=data, corrects=corrects, reason=reason)
 
 
 def end_now(*, record: Record, by, now: datetime, state) -> Record:

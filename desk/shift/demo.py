@@ -40,6 +40,9 @@ from desk.people.models import Person
 from desk.recovered.demo import build_bales, came, counted
 from desk.refine.demo import build_plates
 from desk.schedule.actions import add_order
+from desk.schedule.halts import Halt
+from desk.schedule.halts import data_of as halt_data
+from desk.schedule.halts import says as halt_says
 from desk.shift.past import Past, lived
 
 DOCUMENT = Path(__file__).resolve().parent.parent / "mill" / "data" / "vixen_weir.json"
@@ -184,6 +187,23 @@ def _found(row, past: Past, rng, times: list[datetime]) -> np.ndarray:
     return aim + stood - float(np.mean(past.rows[row.id])) + rng.normal(0.0, method, len(times))
 
 
+def _stopped(halt: Halt, by: Person, machine: str, last: str) -> Record:
+    """A stop as the shift wrote it once the machine ran again, behind the record with the hash `last`."""
+    record = Record(
+        kind=Kind.STOP,
+        at=halt.start,
+        entered_at=halt.end + timedelta(minutes=4),
+        by=by,
+        signed=by.signed,
+        says=halt_says(halt, machine),
+        core_version=core.__version__,
+        previous_hash=last,
+        data=halt_data(halt),
+    )
+    record.hash = record.chained(last)
+    return record
+
+
 def _history(mill, people, now: datetime, days: int, past: Past) -> None:
     """Results of the past days for every row of the plan, written in one go with their chain of hashes."""
     told: list[tuple[datetime, dict]] = []
@@ -230,9 +250,17 @@ def _history(mill, people, now: datetime, days: int, past: Past) -> None:
                 {"row": row, "test": TESTS[row.test], "value": lab, "by": people["jd"], "spread": 0.03},
             )
         )
+    for begin, end in past.breaks:
+        begun, ended = (datetime.fromtimestamp(x / 1000.0, now.tzinfo) for x in (begin, end))
+        told.append((begun, {"halt": Halt(begun, ended, "web break", 0.0, False), "by": people["mr"]}))
     told.sort(key=lambda t: t[0])
     records, last = [], ""
     for at, t in told:
+        if "halt" in t:
+            record = _stopped(t["halt"], t["by"], mill.machine.name, last)
+            last = record.hash
+            records.append(record)
+            continue
         row, test, value = t["row"], t["test"], t["value"]
         unit = f" {test.unit}" if test.unit else ""
         shown = f"{test.shown(value):.{test.decimals}f}"

@@ -14,13 +14,16 @@ from core.mill.mill import Mill
 from core.mill.run import Running, vessel_rates
 from core.stock.flow import l_min_of
 from core.through.chance import Series, Wanders
+from core.through.disturbed import Sizes, breaks_of
 from core.through.plant import Plant, Steered
+from desk.mill.ahead import broke_unit
 from desk.mill.state import MillState
 
 NOTED_MIN, ROWS_MIN, STEERED_MIN = 10, 30, 60
 WANTED_SD, WANTED_H = 7.0, 20.0  # how far, %, and how long people let a level stray on purpose
 LOWEST, HIGHEST = 8.0, 96.0
-START_PCT = 50.0
+QUIET_MIN = 240  # before six, in which the web held
+BREAKS = Sizes(break_every_h=14.0)  # of a machine that runs well
 
 
 @dataclass(frozen=True)
@@ -34,6 +37,7 @@ class Past:
     rows_grid: np.ndarray
     rows: Mapping[str, np.ndarray]
     shares_pct: Mapping[str, float]  # of the furnish before six
+    breaks: tuple[tuple[int, int], ...]  # of the web, from and to
 
     def row_at(self, row: str, at_ms: np.ndarray) -> np.ndarray:
         """What a row would have read at times, by a perfect method."""
@@ -48,6 +52,19 @@ def _before(state: MillState) -> Running:
     spare = next(key for key, s in mill.sources.items() if s.spare)
     wanting = max(0.0, sum(running.gives.values()) - sum(made.values()))
     return replace(running, gives={**running.gives, **made, spare: wanting})
+
+
+def _broken(state: MillState, before: Running) -> Running:
+    """The same while the web is broken: nothing is drawn, and the web goes where broke goes."""
+    broke = broke_unit(state)
+    fed = {broke: state.feed_rates[broke] + state.draw.web_t_h} if broke else {}
+    return replace(before, gives=dict.fromkeys(before.gives, 0.0), filler_t_h=0.0, feeds={**before.feeds, **fed})
+
+
+def _breaks(seed: int, until_min: int) -> tuple[tuple[int, int], ...]:
+    """Whole minutes from and to which the web was broken."""
+    told = ((round(60.0 * b.begin), round(60.0 * b.end)) for b in breaks_of(seed, until_min / 60.0, BREAKS))
+    return tuple((begin, max(begin + 1, end)) for begin, end in told if begin > 0 and end < until_min)
 
 
 class _Wanted:
@@ -96,12 +113,18 @@ def lived(now: datetime, days: int, ends_at: Mapping[str, float], *, morning: da
                 if found is not None:
                     read.setdefault(key, []).append(found)
 
-    stops = sorted({*range(0, minutes + 1, NOTED_MIN), turned})
+    broken, breaks = _broken(state, before), _breaks(seed, turned - QUIET_MIN)
+    begins, ends = {begin for begin, _ in breaks}, {end for _, end in breaks}
+    stops = sorted({*range(0, minutes + 1, NOTED_MIN), turned, *begins, *ends})
     for at, then in zip(stops, [*stops[1:], minutes], strict=True):
         note(at)
         if at == turned:
             people.let_go()
             plant.set_as(running)
+        elif at in begins:
+            plant.set_as(broken, halted=True)
+        elif at in ends:
+            plant.set_as(before)
         elif at < turned and at % STEERED_MIN == 0:
             people.aims = wanted.at(60.0 * at)
             people.steer()
@@ -115,5 +138,6 @@ def lived(now: datetime, days: int, ends_at: Mapping[str, float], *, morning: da
         flows={key: np.array(told) for key, told in flows.items()},
         rows_grid=begin + 60_000 * ROWS_MIN * np.arange(half_hours),
         rows={key: np.array(told) for key, told in read.items() if len(told) == half_hours},
+        breaks=tuple((begin + 60_000 * a, begin + 60_000 * b) for a, b in breaks),
         shares_pct={key: 100.0 * t_h / sum(before.gives.values()) for key, t_h in before.gives.items()},
     )
