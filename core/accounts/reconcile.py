@@ -190,10 +190,13 @@ def day(case: DayCase) -> DayFound:
     )
 
 
+KAPPA_SD, USUAL_EA_PCT = 0.8, 18.5  # defaults
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TitrationCase:
-    sd0: float = quantity("Kappa is sure to (sd)", "", possible=(0, 20), above=True, decimals=1, default=0.8)
-    ea_pct: float = quantity("Effective alkali", "% NaOH on wood", possible=(1, 40), decimals=1, default=18.5)
+    sd0: float = quantity("Kappa is sure to (sd)", "", possible=(0, 20), above=True, decimals=1, default=KAPPA_SD)
+    ea_pct: float = quantity("Effective alkali", "% NaOH on wood", possible=(1, 40), decimals=1, default=USUAL_EA_PCT)
     slope: float = quantity("Kappa for a % more alkali", "", possible=(-20, 0), valid=(-7, -1), decimals=1)
     off_pct: float = quantity("The titration is off by", "%", possible=(0, 20), decimals=1, default=2.0)
 

@@ -7,7 +7,7 @@ alkali, sulphidity and the laboratory add up to some 4.3 kappa of standard devia
 import math
 from dataclasses import dataclass
 
-from core.chance import student_quantile
+from core.chance import normal_quantile, student_quantile
 from core.errors import Caution
 from core.quantity import check, figure, quantity, rows
 from core.register import Check, model
@@ -47,19 +47,22 @@ class Trust:
         return student(self.n - self.fitted) * self.left_out * math.sqrt(1.0 + 1.0 / self.n)
 
 
-def band_of(kappa: float, trust: Trust | None) -> float:
-    """Half of the 95 % band of a foreseen kappa: by a fit, or before any."""
-    return default_band(kappa) if trust is None else trust.band(kappa)
+def band_of(kappa: float, trust: Trust | None, more_sd: float = 0.0) -> float:
+    """Half of the 95 % band of a foreseen kappa: by a fit, or before any; `more_sd` is what its alkali adds by chance."""
+    own = default_band(kappa) if trust is None else trust.band(kappa)
+    return math.hypot(own, normal_quantile(CHANCE) * more_sd)
 
 
 DEFAULT_WORDS = "default constants, not fitted to this mill: most cooks fall within, none is promised"
 SHORT = "95 %, default constants: none is promised"
 
 
-def told(kappa: float, trust: Trust | None) -> str:
+def told(kappa: float, trust: Trust | None, more_sd: float = 0.0) -> str:
     """The band of a foreseen kappa in a few words."""
     own = trust is not None and trust.enough
-    return f"± {band_of(kappa, trust):.1f}, " + (f"95 %, fitted to {trust.n} cooks" if own and trust else SHORT)
+    words = f"95 %, fitted to {trust.n} cooks" if own and trust else SHORT
+    wider = "; wider until its liquor is titrated in time and twice" if more_sd > 0.0 else ""
+    return f"± {band_of(kappa, trust, more_sd):.1f}, {words}{wider}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

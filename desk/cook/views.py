@@ -33,6 +33,7 @@ from desk.cook import actions, thermometer
 from desk.cook.actions import CookRefused, coefficients_in_use, kappa_row, log_of, measured_of, minute_of
 from desk.cook.drawings import cook_picture
 from desk.cook.forms import BARE, DesignForm, Opening, Profile, openings
+from desk.cook.liquor import less_sure
 from desk.cook.models import Cook, CookFit
 from desk.cook.running import running_cooks
 from desk.kit.bench import render_bench, typed_number
@@ -132,7 +133,11 @@ def design_page(request):
                 "beside": beside(state, opening.unit) if opening and case.species == opening.wells["species"] else [],
                 "met": _met(case, profile.points, use, opening),
                 "mark": f"m-{judge(result.cooked.kappa, band, confirmed=True).state.value}",
-                "sure_words": trust.told(result.cooked.kappa, fit and fit.trust),
+                "sure_words": trust.told(
+                    result.cooked.kappa,
+                    fit and fit.trust,
+                    less_sure(state, opening.unit, form.cleaned_data["ea_pct_naoh"]) if opening else 0.0,
+                ),
                 "band": band,
                 "fit": fit,
                 "solved": got,

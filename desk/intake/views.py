@@ -1,6 +1,5 @@
 """Instruments: every signal with its newest reading and whether it may be believed; deliveries and what was refused of them."""
 
-from datetime import timedelta
 from tempfile import NamedTemporaryFile
 
 from django.contrib import messages
@@ -10,10 +9,10 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST, require_safe
 
 from core.errors import ImpossibleInput
-from core.instruments.intake import is_stuck
-from desk.instruments.models import Delivery, Reading, Signal, Worker, ms
+from desk.instruments.models import Delivery, Signal, Worker, ms
 from desk.intake import calibrations, files
 from desk.intake.actions import Raw, deliver
+from desk.intake.trust import stuck_tags
 from desk.kit.bench import time_of, typed_number
 from desk.kit.text import plain
 from desk.kit.writing import writing
@@ -26,18 +25,11 @@ SHOWN = 15
 
 def _signals(now) -> list[dict]:
     """Every signal, its age and its trust: good, old, stuck, none."""
-    since = ms(now - timedelta(minutes=25))
-    near: dict[int, list] = {}
-    for signal, when, value in (
-        Reading.objects.filter(signal__kind="consistency", at_ms__gte=since, at_ms__lte=ms(now))
-        .order_by("at_ms")
-        .values_list("signal_id", "at_ms", "value")
-    ):
-        near.setdefault(signal, []).append((when, value))
+    still = stuck_tags(now)
     rows, calibrated = [], calibrations.newest(now)
     for s in Signal.objects.all():
         age = (ms(now) - s.last_ms) / 60_000.0 if s.last_ms is not None else None
-        trust = "none" if age is None else "old" if age > s.age_min else "stuck" if is_stuck(near.get(s.pk, [])) else "good"
+        trust = "none" if age is None else "old" if age > s.age_min else "stuck" if s.tag in still else "good"
         told = {"s": s, "age_h": None if age is None else max(0.0, age) / 60.0, "trust": trust}
         rows.append(told | {"calibrated": calibrated.get(s.tag)})
     return rows

@@ -20,6 +20,7 @@ from desk.log.moves import set_shares
 from desk.mill import in_force
 from desk.mill.shifts import shift_of
 from desk.people.rights import refuse
+from desk.schedule.gates import Gates, gates_of
 from desk.schedule.planning import refiner_set
 
 
@@ -281,8 +282,23 @@ def _steps(wish, card, state) -> list[list[str]]:
 
 
 @writing()
-def start_run(*, by, now, card: Record, state) -> Record:
-    """The machine takes this order: the run, its shares, and its first lot; the lot before is closed."""
+def _accepted(by, told: Gates, reason: str) -> dict:
+    """What the start keeps of the gates. Raises: Refused where one does not hold and no lead says why to go on."""
+    if not told.not_yet:
+        return {"gates": told.as_kept()}
+    first = told.not_yet[0]
+    if not by.may("plan"):
+        raise Refused("reason", f"Not yet: {first.asks} ({first.found}). A lead may go on with a reason.")
+    if not reason:
+        raise Refused("reason", f"The reason is empty, and {len(told.not_yet)} gates do not hold; say why to go on.")
+    return {"gates": told.as_kept(), "reason": reason} | ({"kappa_sd": told.found.sd} if told.found is not None else {})
+
+
+def start_run(*, by, now, card: Record, state, reason: str = "") -> Record:
+    """The machine takes this order: the run, its shares, and its first lot; the lot before is closed.
+
+    Where a gate before the grade does not hold, a lead goes on with a `reason`, which is kept. Raises: Refused.
+    """
     if not (by.may("move") or by.may("plan")):
         refuse(by, "move")
     newest = latest_card(card.subject)
@@ -290,18 +306,20 @@ def start_run(*, by, now, card: Record, state) -> Record:
         raise Refused("start", f"Version {newest.data['version']} has replaced this card; start that one.")
     if (earlier := Record.objects.current().filter(kind=Kind.START, subject=card.subject).first()) is not None:
         raise Refused("start", f"This order was started at {clock(earlier.entered_at)} by {stop(earlier.signed)}")
+    accepted = _accepted(by, gates_of(state), reason)
     before = running_lot(state)
     if before:
         close_lot(opened=before.opened, by=by, now=now, state=state)
     d = card.data
-    data = {"order": card.subject, "grade": d["grade"], "gsm": d["gsm"], "speed_m_min": d["speed_m_min"]}
+    data = {"order": card.subject, "grade": d["grade"], "gsm": d["gsm"], "speed_m_min": d["speed_m_min"], **accepted}
+    goes_on = f"; not every gate held: {reason}" if "reason" in accepted else ""
     started = write(
         kind=Kind.START,
         subject=card.subject,
         by=by,
         now=now,
         says=f"{state.mill.machine.name[0].upper()}{state.mill.machine.name[1:]} takes {d['grade_name']} "
-        f"{d['gsm']:g}, order {card.subject}",
+        f"{d['gsm']:g}, order {card.subject}{goes_on}"[:400],
         data=data,
         about=card,
     )

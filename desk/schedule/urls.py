@@ -8,6 +8,7 @@ urlpatterns = [
     path("ahead/", ahead.ahead, name="ahead"),
     path("ahead/chance/", ahead.by_chance, name="by_chance"),
     path("ahead/json/", ahead.as_json, name="ahead_json"),
+    path("gates/", views.gates_page, name="gates"),
     path("stops/", views.halts_page, name="halts"),
     path("stops/<int:pk>/end/", views.end_halt, name="end_halt"),
     path("order/", views.new_order, name="order"),

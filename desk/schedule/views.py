@@ -19,7 +19,7 @@ from core.unit import Worked
 from desk.cases.models import HeldCase
 from desk.cook.forms import DesignForm, Profile
 from desk.kit.bench import render_bench
-from desk.kit.text import whole
+from desk.kit.text import plain, whole
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.people.rights import may, refuse
@@ -27,6 +27,7 @@ from desk.schedule import halts
 from desk.schedule.actions import Refused, add_order, attach_case, attach_cook, issue_card, latest_card, start_run
 from desk.schedule.drawings import cover_picture, small_courses
 from desk.schedule.forms import OrderForm
+from desk.schedule.gates import gates_of
 from desk.schedule.planning import least_furnish, plan, refiner_set, relief_words, run_hours
 
 
@@ -251,13 +252,33 @@ def _as_issued(data: dict):
 @require_safe
 def issued(request, pk: int):
     """A card as it was issued; it is never edited, a change is the next version."""
+    return _issued(request, pk)
+
+
+def _issued(request, pk: int, *, status: int = 200, **shown):
     record = get_object_or_404(Record.objects.current(), pk=pk, kind=Kind.RUNCARD)
     versions = Record.objects.current().filter(kind=Kind.RUNCARD, subject=record.subject).order_by("id")
     started = Record.objects.current().filter(kind=Kind.START, subject=record.subject).first()
     card = _as_issued(record.data)
     rows = [(kept, card.rows[i].worked if card else None) for i, kept in enumerate(record.data["rows"])]
     more = {"versions": versions, "started": started, "card": card, "rows": rows}
-    return render(request, "schedule/issued.html", _context(record) | more)
+    if started is None and latest_card(record.subject).pk == record.pk and (state := state_of(request)) is not None:
+        more["gates"] = gates_of(state)
+    return render(request, "schedule/issued.html", _context(record) | more | shown, status=status)
+
+
+@require_safe
+def gates_page(request):
+    """What must hold before a grade, now; the part alone where a page asks for it again."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    again = "HX-Request" in request.headers
+    return render(
+        request,
+        "schedule/_gates.html" if again else "schedule/gates.html",
+        {"gates": gates_of(state), "again": again, "short": "short" in request.GET},
+    )
 
 
 @require_safe
@@ -302,8 +323,11 @@ def start(request, pk: int):
     state = state_of(request)
     record = get_object_or_404(Record.objects.current(), pk=pk, kind=Kind.RUNCARD)
     try:
-        kept = start_run(by=request.user, now=state.now, card=record, state=state)
+        reason = plain(request.POST.get("reason", ""))[:200]
+        kept = start_run(by=request.user, now=state.now, card=record, state=state, reason=reason)
     except Refused as refusal:
+        if refusal.field == "reason":
+            return _issued(request, pk, status=422, problem=str(refusal), reason=reason)
         messages.error(request, str(refusal))
         return redirect("schedule:issued", pk=record.pk)
     messages.success(request, f"{kept.says}. Its shares are set and its first lot is open.")

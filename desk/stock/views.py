@@ -17,7 +17,6 @@ from core.stock.dilution import fibre_t_h
 from core.stock.loop import LoopCase, consistency_loop
 from core.stock.transmitter import Pair, TransmitterCase, check_transmitter
 from desk.cases.benches import bench_page
-from desk.instruments.store import matched
 from desk.kit.bench import render_bench, typed_number
 from desk.lab.board import Board
 from desk.log.actions import write
@@ -29,8 +28,7 @@ from desk.mill.ribbon import STATIONS, draw_small
 from desk.people.rights import may
 from desk.stock.benches import BENCHES, GROUPS
 from desk.stock.drawings import PICTURES, bias_plot, meter_picture, slope_plot
-
-PAIRS_SHOWN = 8
+from desk.stock.pairs import pairs_of
 
 
 def _station(request, state, **more) -> dict:
@@ -42,19 +40,6 @@ def _station(request, state, **more) -> dict:
         "benches": BENCHES.values(),
         **more,
     }
-
-
-def pairs_of(row, state) -> list[dict]:
-    """The newest accepted laboratory results that have a meter reading at the same minute, oldest first."""
-    newest = Record.objects.current().filter(kind=Kind.RESULT, subject=row.id, at__lte=state.now, status="accepted")
-    results = list(newest.only("at", "value").order_by("-at")[: 2 * PAIRS_SHOWN])
-    result = []
-    for r, meter in zip(results, matched(f"meter.{row.point}", [r.at for r in results]), strict=True):
-        if meter and len(result) < PAIRS_SHOWN:
-            result.append(
-                {"at": r.at, "time": f"{r.at:%H:%M}", "meter": meter.value, "lab": r.value, "apart": meter.value - r.value}
-            )
-    return result[::-1]
 
 
 @require_safe

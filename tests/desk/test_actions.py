@@ -273,7 +273,7 @@ class Loop(TestCase):
         with self.assertRaises(schedule.Refused):
             schedule.start_run(by=lead, now=state.now, card=kept[0], state=state)
         before = deliver.running_lot(state)
-        schedule.start_run(by=lead, now=state.now, card=kept[1], state=state)
+        schedule.start_run(by=lead, now=state.now, card=kept[1], state=state, reason="due")
         after = make.state(1)
         self.assertEqual((after.run["order"], after.grade.key), ("H-0413", "LB80"))
         self.assertAlmostEqual(after.shares["K"], 0.60)

@@ -138,7 +138,7 @@ class OrderFurnish(Desk):
         self.assertContains(issued, "L/min")
         pk = int(made.url.rstrip("/").rsplit("/", 1)[1])
         self.assertContains(self.client.get(f"/schedule/card/{pk}/print/"), found.words)
-        self.assertEqual(self.client.post(f"/schedule/card/{pk}/start/").status_code, 302)
+        self.assertEqual(self.client.post(f"/schedule/card/{pk}/start/", {"reason": "due"}).status_code, 302)
         make.forget()
         self.addCleanup(make.forget)
         after = make.state(10)
