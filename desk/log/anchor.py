@@ -5,6 +5,7 @@ import fcntl
 import json
 import os
 import sqlite3
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -15,13 +16,15 @@ from django.conf import settings
 from django.db import connection, transaction
 
 from core.instruments.thin import WIDTHS
-from desk.instruments.store import day_seal
+from desk.instruments.store import DAY_MS, day_seal
 from desk.instruments.thin import seal_of_day
 from desk.kit.seal import MODULUS, Sealed, columns, keyed, raw, seal_of, sum_of_figures, sum_of_readings
 from desk.kit.triggers import expected
 from desk.log.models import Record, canonical
 
 FAULTS_TOLD = 12
+NEW_DAYS, TURNS = 8, 28  # of readings: the newest days each night, and the others once in so many nights
+FIRST, LAST = (f"SELECT {of}(at_ms) FROM instruments_reading WHERE signal_id = ?" for of in ("min", "max"))
 FIELDS = (
     "kind",
     "subject",
@@ -43,10 +46,12 @@ FIELDS = (
 
 @dataclass(frozen=True)
 class Verified:
-    """What a walk over the record found: how many records, and every fault in words."""
+    """What a walk over the record found: how many records, every fault in words, and how many days of signals another night
+    walks."""
 
     records: int
     faults: tuple[str, ...] = ()
+    left: int = 0
 
     @property
     def holds(self) -> bool:
@@ -55,7 +60,8 @@ class Verified:
     @property
     def sentence(self) -> str:
         if self.holds:
-            return f"{self.records} records, each as it was written."
+            turn = f" Readings of the newest {NEW_DAYS} days, and of the others a {TURNS}th in turn." if self.left else ""
+            return f"{self.records} records, each as it was written.{turn}"
         more = f" (and {len(self.faults) - 3} more)" if len(self.faults) > 3 else ""
         return f"The record does not prove itself: {'; '.join(self.faults[:3])}{more}."
 
@@ -154,17 +160,19 @@ def sealed_models() -> list[type[Sealed]]:
     return sorted((m for m in apps.get_models() if issubclass(m, Sealed)), key=lambda m: m._meta.db_table)
 
 
-def verify(database: Path | None = None, *, anchored: bool = True) -> Verified:
+def verify(database: Path | None = None, *, anchored: bool = True, turn: int | None = None) -> Verified:
     """Walk the whole record of a database (the one in use): chain, anchor, triggers, readings and sealed rows.
 
-    `anchored` False leaves the anchor out: a backup is older than the database in use.
+    `anchored` False leaves the anchor out: a backup is older than the database in use. With the number of a night as `turn`, of
+    the readings only the newest days and a 28th of the others are walked, so that each is within four weeks.
     """
     faults: list[str] = []
+    left = 0
     if database is not None:
         with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as db:
             heads = _chain(db, faults)
             _triggers(db, faults)
-            _readings(db, faults)
+            left = _readings(db, faults, turn)
             _sealed(db, faults)
     else:
         connection.ensure_connection()
@@ -172,11 +180,11 @@ def verify(database: Path | None = None, *, anchored: bool = True) -> Verified:
             db = connection.connection
             heads = _chain(db, faults)
             _triggers(db, faults)
-            _readings(db, faults)
+            left = _readings(db, faults, turn)
             _sealed(db, faults)
             if anchored:
                 _anchor(heads, faults)
-    return Verified(len(heads), tuple(faults[:FAULTS_TOLD]))
+    return Verified(len(heads), tuple(faults[:FAULTS_TOLD]), left)
 
 
 def _time(text: str) -> str:
@@ -245,53 +253,62 @@ def _triggers(db, faults: list[str]) -> None:
     ]
 
 
-def _readings(db, faults: list[str]) -> None:
-    """Every day of every signal: as many readings as were kept, each as it was."""
+def _shown(day: int) -> str:
+    return f"{datetime.fromtimestamp(day * 86400, UTC):%Y-%m-%d}"
+
+
+def _readings(db, faults: list[str], turn: int | None) -> int:
+    """Every day of every signal, or those whose turn it is: as many readings as were kept, each as it was. How many days of
+    signals were left for another night."""
     seals = {
         (signal, day): (n, total, seal)
         for signal, day, n, total, seal in db.execute("SELECT signal_id, day, n, total, seal FROM instruments_readingseal")
     }
+    newest = max((day for _, day in seals), default=0)
+
+    def due(day: int) -> bool:
+        return turn is None or day > newest - NEW_DAYS or day % TURNS == turn % TURNS
+
     for (signal, day), (n, total, seal) in seals.items():
-        if seal != day_seal(signal, day, n, total):
+        if due(day) and seal != day_seal(signal, day, n, total):
             faults.append(f"the seal of signal {signal}, day {day}, was not made with this record's key")
-    for place in _in_figures(db, faults):
-        seals.pop(place, None)
-    rows, place = [], None
-
-    def close() -> None:
-        if place is None:
-            return
-        n, total, _ = seals.pop(place, (0, "0", ""))
-        if n != len(rows) or int(total, 16) % MODULUS != sum_of_readings(rows):
-            faults.append(
-                f"readings of signal {place[0]}, day {datetime.fromtimestamp(place[1] * 86400, UTC):%Y-%m-%d}, were changed"
-            )
-
-    sql = "SELECT signal_id, at_ms / 86400000, at_ms, value, flag FROM instruments_reading ORDER BY signal_id, at_ms"
-    for signal, day, when, value, flag in db.execute(sql):
-        if (signal, day) != place:
-            close()
-            rows, place = [], (signal, day)
-            if len(faults) >= FAULTS_TOLD:
-                return
-        rows.append((signal, when, value, flag))
-    close()
-    faults += [f"the readings of signal {signal}, day {day}, are not there" for (signal, day), (n, *_) in seals.items() if n]
+    there = {place for place in seals if due(place[1])}
+    for (signal,) in db.execute("SELECT id FROM instruments_signal").fetchall():
+        ends = [
+            db.execute(f"SELECT {of}(at_ms) FROM instruments_reading WHERE signal_id = ?", (signal,)) for of in ("min", "max")
+        ]
+        first, last = (end.fetchone()[0] for end in ends)
+        if first is not None:  # also days that nobody sealed
+            there |= {(signal, day) for day in range(first // DAY_MS, last // DAY_MS + 1) if due(day)}
+    in_figures = _in_figures(db, faults, due)
+    sql = "SELECT signal_id, at_ms, value, flag FROM instruments_reading WHERE signal_id = ? AND at_ms BETWEEN ? AND ?"
+    for signal, day in sorted(there):
+        if len(faults) >= FAULTS_TOLD:
+            break
+        rows = db.execute(sql, (signal, day * DAY_MS, (day + 1) * DAY_MS - 1)).fetchall()
+        n, total, _ = (0, "0", "") if (signal, day) in in_figures else seals.get((signal, day), (0, "0", ""))
+        if n and not rows:
+            faults.append(f"the readings of signal {signal}, day {_shown(day)}, are not there")
+        elif n != len(rows) or int(total, 16) % MODULUS != sum_of_readings(rows):
+            faults.append(f"readings of signal {signal}, day {_shown(day)}, were changed")
+    return sum(not due(day) for _, day in seals)
 
 
-def _in_figures(db, faults: list[str]) -> list[tuple[int, int]]:
-    """The days whose readings are gone into figures: each figure as it was made."""
+def _in_figures(db, faults: list[str], due: Callable[[int], bool]) -> set[tuple[int, int]]:
+    """The days whose readings are gone into figures: each figure as it was made, of those that are due."""
     sql = (
         "SELECT signal_id, width_s, at_s, n, mean, low, high, flag FROM instruments_figure"
         " WHERE signal_id = ? AND width_s = ? AND at_s BETWEEN ? AND ?"
     )
-    told = []
-    for signal, day, n, total, seal in db.execute("SELECT signal_id, day, n, total, seal FROM instruments_day WHERE NOT raw"):
-        told.append((signal, day))
+    told = set()
+    kept = db.execute("SELECT signal_id, day, n, total, seal FROM instruments_day WHERE NOT raw").fetchall()
+    for signal, day, n, total, seal in kept:
+        told.add((signal, day))
+        if not due(day):
+            continue
         put = [r for width in WIDTHS for r in db.execute(sql, (signal, width, day * 86400, day * 86400 + 86399))]
         if seal != seal_of_day(signal, day, n, total, False) or int(total, 16) % MODULUS != sum_of_figures(put):
-            shown = f"{datetime.fromtimestamp(day * 86400, UTC):%Y-%m-%d}"
-            faults.append(f"the figures of signal {signal}, day {shown}, were changed")
+            faults.append(f"the figures of signal {signal}, day {_shown(day)}, were changed")
         if len(faults) >= FAULTS_TOLD:
             break
     return told

@@ -13,8 +13,9 @@ __all__ = ["anchor_words", "newest_proof", "prove", "sign_for", "unproved", "ver
 
 
 def prove(now: datetime) -> Record:
-    """Walk the record and write what was found into it; a record that fails stops releases until an administrator signs."""
-    result = verify()
+    """Walk the record, its older readings in turn, and write what was found into it; a record that fails stops releases until
+    an administrator signs."""
+    result = verify(turn=now.toordinal())
     status = "holds" if result.holds else "broken"
     data = {"records": result.records, "faults": list(result.faults)}
     kept = write(kind=Kind.PROOF, subject="record", by=None, now=now, says=result.sentence, status=status, data=data)

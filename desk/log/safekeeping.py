@@ -64,7 +64,7 @@ def backup(now: datetime, *, into: Path | None = None, keep: int = KEPT) -> Path
         raise NotSafe(f"the copy was not made: {error}") from None
     try:
         _check_file(part)
-        result = verify(part)
+        result = verify(part, turn=now.toordinal())
         if not result.holds:
             raise NotSafe(f"{path.name} was not kept: {result.sentence}")
     except (NotSafe, sqlite3.Error):

@@ -3,8 +3,9 @@ record still proves."""
 
 import math
 from datetime import timedelta
+from unittest.mock import patch
 
-from django.db import IntegrityError, OperationalError, connection
+from django.db import IntegrityError, OperationalError, connection, transaction
 from django.test import SimpleTestCase, TestCase, tag
 from hypothesis import given
 from hypothesis import strategies as st
@@ -14,6 +15,7 @@ from core.instruments.thin import HOUR_S, MINUTE_S, Figure, summed, why_not
 from desk.instruments import store, thin
 from desk.instruments.models import Day, Reading, Signal, ms
 from desk.intake.actions import Raw, deliver
+from desk.log import anchor
 from desk.log.anchor import verify
 from tests import make
 
@@ -164,6 +166,26 @@ class Days(TestCase):
                 "UPDATE instruments_figure SET high = high + 5 WHERE signal_id = %s AND width_s = 3600", [self.signal.pk]
             )
         self.assertTrue(any("figures of signal" in fault for fault in faults()))
+
+    def test_of_old_days_each_has_its_night_and_the_newest_have_every_night(self):
+        self.all_done(2)
+        old, new = self.today - 3, self.today
+        for day, statement in (
+            (old, "UPDATE instruments_figure SET high = high + 5 WHERE signal_id = %s AND at_s / 86400 = %s"),
+            (new, "UPDATE instruments_readingseal SET n = n + 1 WHERE signal_id = %s AND day = %s"),
+        ):
+            with self.subTest(day=day), transaction.atomic(), patch.object(anchor, "NEW_DAYS", 2):
+                with connection.cursor() as cursor:
+                    cursor.execute(statement, (self.signal.pk, day))
+                found = [bool(self.of_signals(night)) for night in (old + 28, old + 29)]
+                self.assertEqual(found, [True, day == new])
+                self.assertTrue(faults())
+                transaction.set_rollback(True)
+        self.assertFalse(self.of_signals(old))
+
+    def of_signals(self, night: int) -> list[str]:
+        """What a night's turn of the proof finds of the readings."""
+        return [f for f in verify(anchored=False, turn=night).faults if "signal" in f]
 
     def test_it_stops_when_it_is_told_and_goes_on_where_it_stopped(self):
         asked = iter([True] * 7 + [False] * 10_000)
