@@ -41,7 +41,7 @@ def pi_step(
     raw = part + integral
     step = np.minimum(np.maximum(raw, low), high)
     step -= u
-    stuck = np.abs(step) <= sticks if sticks is not None and sticks.any() else None
+    stuck = None if sticks is None else np.abs(step) <= sticks
     moved = u + np.minimum(np.maximum(step, -most), most)
     integral += (moved - raw) * np.minimum(1.0, quick)
     return moved if stuck is None else np.where(stuck, u, moved), integral

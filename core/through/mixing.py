@@ -8,6 +8,7 @@ import numpy as np
 from core.stream import Vector
 
 TINY: Final = 1e-12
+LEVEL: Final = 1e-12  # a vessel that neither rises nor falls is taken to rise by this share
 
 
 def mixed(held: Vector, mass: Vector, brought: Vector, came: Vector, then: Vector, leaves: Vector) -> tuple[Vector, Vector]:
@@ -19,11 +20,9 @@ def mixed(held: Vector, mass: Vector, brought: Vector, came: Vector, then: Vecto
     safe = np.maximum(mass, TINY)
     grows = then / safe
     rise = grows - 1.0
-    flat = np.abs(rise) < 1e-6
-    rise[flat] = 1.0
-    slope = np.log(np.maximum(grows, TINY)) / rise
-    slope[flat] = 1.5 - 0.5 * grows[flat]
-    kept = np.exp(-slope * came / safe)
+    rise[rise == 0.0] = LEVEL
+    np.maximum(rise, TINY - 1.0, out=rise)
+    kept = np.exp(np.log1p(rise) / rise * (-came / safe))
     after = held * (kept * grows)[:, None]
     after += brought * ((1.0 - kept) * then / np.maximum(came, TINY))[:, None]
     left = held + brought
@@ -36,6 +35,6 @@ def mixed_shares(mass: float, came: float, then: float) -> tuple[float, float]:
     """Of one vessel by the same rule: the shares of what stood in it, and of what came, that stand in it after the step."""
     grows = then / max(mass, TINY)
     rise = grows - 1.0
-    slope = 1.5 - 0.5 * grows if abs(rise) < 1e-6 else math.log(max(grows, TINY)) / rise
-    kept = math.exp(-slope * came / max(mass, TINY))
+    rise = max(rise or LEVEL, TINY - 1.0)
+    kept = math.exp(-math.log1p(rise) / rise * came / max(mass, TINY))
     return kept * grows, (1.0 - kept) * then / max(came, TINY) if came > 0.0 else 0.0

@@ -246,7 +246,7 @@ class Plant:
         """(26,) of what left a unit in the last step; as solved before the first."""
         i = self.layout.network.index[unit]
         if self.line.last is not None:
-            return np.asarray(self.line.last[0][i])
+            return self.line.leaves(i)
         solved = self.layout.line.solution
         return np.asarray(content(solved.after[i], temp_c=float(solved.temp_c[i]), quality=qualities(solved, i)))
 

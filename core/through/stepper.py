@@ -112,7 +112,7 @@ class Stepped:
         self.link_t = lo.link_flow.copy()  # t into each link's plug in the last step, and how long that was, h
         self.came_t = lo.entered[lo.vessel_node, :N].sum(axis=1)  # and into each vessel
         self.last_h = 1.0
-        self.last: tuple[Vector, Vector, Vector, Vector, float] | None = None
+        self.last: tuple[Vector, Vector, float] | None = None
         self.forced = False  # any stream by hand, or tripped
         self.sticks = np.zeros(len(lo.loops["drives"]))  # t/h that a valve must be asked to move before it does
         index = {u.id: i for i, u in enumerate(lo.network.units)}
@@ -144,14 +144,15 @@ class Stepped:
         self.above, self.tower_full = 1.0 - self.zone, lo.full_t[self.towers]
         self.brim = lo.full_t * np.where(lo.tower >= 0, lo.mixed, 1.0)
         reads, vessels = lo.loops["reads"], len(lo.vessel_node)
-        self.level_loops: Places = np.flatnonzero(reads < vessels)
-        self.cons_loops: Places = np.flatnonzero(reads >= vessels)
-        self.level_reads, self.cons_reads = reads[self.level_loops], reads[self.cons_loops] - vessels
+        of_level = reads < vessels  # the loops of levels stand first
+        self.level_reads, self.cons_reads = reads[of_level], reads[~of_level] - vessels
+        self.seen: Places = np.concatenate([self.cons_reads, self.locks.node])
         self.loop_rate = lo.loops["most"] / STROKE_H
         self.feeding: Places = np.flatnonzero(lo.feed.any(axis=1))
         self.feed, self.feed_mass = lo.feed[self.feeding], lo.feed[self.feeding][:, :N].sum(axis=1)
-        self.reads = lo.entered[self.cons_reads, :N] @ SUMS
-        self.filter_h = lo.loops["filter"][self.cons_loops]
+        read = lo.entered[self.cons_reads, :N] @ SUMS
+        self.reads = read[:, 0] / np.maximum(read[:, 1], TINY)
+        self.filter_h = lo.loops["filter"][~of_level]
         self.nothing = np.zeros(len(reads))
         self._paced(10.0 / HOUR_S)
         given = ~np.isnan(lo.sets)
@@ -159,6 +160,15 @@ class Stepped:
             np.concatenate([lo.turned, np.flatnonzero(given.any(axis=1)), np.flatnonzero(np.abs(lo.adds).any(axis=1))])
         ).astype(np.int64)
         at = {int(node): i for i, node in enumerate(self.acting)}
+        # one pool holds what enters every node, what leaves every vessel, what leaves every acting unit
+        n, v = lo.n, len(lo.vessel_node)
+        self.pool = np.zeros((n + v + len(self.acting), E))
+        self.pool_left, self.pool_own = self.pool[n : n + v], self.pool[n + v :]
+        self.leaves_at: Places = np.arange(n)
+        self.leaves_at[lo.vessel_node] = n + np.arange(v)
+        self.comes_at: Places = self.leaves_at[self.acting].copy()
+        self.leaves_at[self.acting] = n + v + np.arange(len(self.acting))
+        self.sent_at: Places = self.leaves_at[lo.link_from]
         self.turns: Places = np.array([at[int(i)] for i in lo.turned], dtype=np.int64)
         rows, which = np.nonzero(given[self.acting])
         self.set_rows, self.set_entries = rows, np.array(SET)[which]
@@ -211,11 +221,14 @@ class Stepped:
         if not 0.0 <= pct <= MOST_STICKS_PCT:
             raise ImpossibleInput(Problem("pct", f"is {pct:g}; it must be from 0 to {MOST_STICKS_PCT:g} %"))
         self.sticks[rows] = pct / 100.0 * self.layout.loops["most"][rows]
+        self.any_sticks = bool(self.sticks.any())
 
     def _locked(self) -> None:
         """What tripped locks do to streams, feeds and units."""
         self.stopped = self.locks.over(self.locks.stops)
         self.shut = self.locks.over(self.locks.shuts)[self.feeding]
+        self.any_stopped, self.any_shut = bool(self.stopped.any()), bool(self.shut.any())
+        self.any_sticks = bool(self.sticks.any())
         self.idle = self.locks.over(self.locks.idles)[self.acting]
 
     def _interlock(self, whole_t: Vector, dt: float) -> None:
@@ -285,17 +298,20 @@ class Stepped:
             self.wants[self.layout.loops["drives"] == j] = e.value
         self.forced = bool(self.by_hand.any() or (self.runs < 1.0).any())
 
-    def _decide(self, mass: Vector, dt: float) -> Vector:
-        """t/h of every stream in this step: loops by what they read, draws by solids, the rest as it is asked."""
-        loops, filtered = self.layout.loops, self.filtered
+    def _decide(self, mass: Vector, cons: Vector, above: Vector, dt: float) -> Vector:
+        """t/h of every stream in this step: loops by what they read, draws by solids, the rest as it is asked.
+
+        Of each vessel its mass and consistency, of each tower what stands above its zone.
+        """
+        loops, filtered, levels = self.layout.loops, self.filtered, len(self.level_reads)
         whole = mass.copy()
-        whole[self.towers] += (self.plugs.head - self.plugs.out).take(self.tower_plugs)
-        filtered[self.level_loops] = whole.take(self.level_reads)
+        whole[self.towers] += above
+        filtered[:levels] = whole.take(self.level_reads)
         if dt != self.paced[0]:
             self._paced(dt)
         _, share, quick, most = self.paced
-        own = filtered.take(self.cons_loops)
-        filtered[self.cons_loops] = own + share * (self.reads[:, 0] / np.maximum(self.reads[:, 1], TINY) - own)
+        own = filtered[levels:]
+        own += share * (self.reads - own)
         drives = loops["drives"]
         u, self.integral = pi_step(
             loops["acts"] * (self.wants - filtered),
@@ -306,30 +322,28 @@ class Stepped:
             low=self.nothing,
             high=loops["most"],
             most=most,
-            sticks=self.sticks,
+            sticks=self.sticks if self.any_sticks else None,
         )
         flow = self.asked.copy()
         flow[drives] = u
-        vessel = self.rate_vessel
-        solids = (self.held.take(vessel, axis=0)[:, :N] @ SUSPENDED) / np.maximum(mass.take(vessel), TINY)
-        flow[self.rate] /= np.maximum(solids, LEAST_CONS)
+        flow[self.rate] /= np.maximum(cons.take(self.rate_vessel), LEAST_CONS)
         if self.forced:
             flow[self.by_hand] = self.asked[self.by_hand]
             flow *= self.runs
         if self.locks.locks:
             self._interlock(whole, dt)
-            if self.stopped.any():
+            if self.any_stopped:
                 flow[self.stopped] = 0.0
                 self.stopped_h[self.stopped] += dt
         return flow
 
-    def _decide_often(self, mass: Vector, dt: float, looks: int) -> Vector:
+    def _decide_often(self, mass: Vector, cons: Vector, above: Vector, dt: float, looks: int) -> Vector:
         """The mean of what is decided in so many looks within a step: what comes to vessels stays as in the step before, what
         leaves them is counted; what enters the joints is as it was read. Source: section 13.7, two rates."""
         each, came = dt / looks, self.came_t / self.last_h
         stands, total = mass.copy(), np.zeros_like(self.flow)
         for _ in range(looks):
-            self.flow = self._decide(stands, each)
+            self.flow = self._decide(stands, cons, above, each)
             total += self.flow
             stands += each * (came - self.stream_of @ self.flow)
         return total / looks
@@ -342,9 +356,11 @@ class Stepped:
     def _step(self, dt_s: float) -> None:
         lo, dt, now = self.layout, dt_s / HOUR_S, self.time_s / HOUR_S
         inner, draws, supplies = lo.inner, lo.draw_count, self.supplies
-        mass = self.held[:, :N] @ ONES
+        solids, mass = (self.held[:, :N] @ SUMS).T
+        cons = solids / np.maximum(mass, TINY)
+        above = (self.plugs.head - self.plugs.out).take(self.tower_plugs)
         looks = 1 if self.loops_s is None else max(1, round(dt_s / self.loops_s))
-        flow = self._decide(mass, dt) if looks == 1 else self._decide_often(mass, dt, looks)
+        flow = self._decide(mass, cons, above, dt) if looks == 1 else self._decide_often(mass, cons, above, dt, looks)
         out = self.stream_of @ flow
         out *= dt
         # shift: what each plug gives up
@@ -353,9 +369,8 @@ class Stepped:
         np.multiply(flow[:draws], dt, out=wanted[inner:])
         came_t, drawn_t = wanted.take(self.tower_plugs), out.take(self.towers)
         down = self.zone * came_t + self.above * drawn_t
-        stands = mass.take(self.towers) + (self.plugs.head - self.plugs.out).take(self.tower_plugs) + came_t - drawn_t
-        if (stands > self.tower_full).any():  # full towers pass on what is over, through their zone
-            down += np.maximum(0.0, stands - self.tower_full)
+        over = mass.take(self.towers) + above + came_t - drawn_t - self.tower_full
+        down += np.maximum(0.0, over)  # full towers pass on what is over, through their zone
         wanted[self.tower_plugs] = down
         if len(lo.batch_plug):
             held = (self.plugs.head - self.plugs.out).take(lo.batch_plug)
@@ -363,16 +378,17 @@ class Stepped:
         given = self.plugs.pop(wanted)
         if len(lo.batch_plug):
             given[lo.batch_plug] = self.dumps.through(given[lo.batch_plug], dt)
-        entered = self.in_of @ given
+        entered = np.matmul(self.in_of, given, out=self.pool[: lo.n])
         feed = self.feed * dt
         feed[:, BIRTH] = self.feed_mass * (dt * now)
-        if self.shut.any():
+        if self.any_shut:
             feed[self.shut] = 0.0
         entered[self.feeding] += feed
         self.fed_by += feed
-        self.reads = entered.take(self.cons_reads, axis=0)[:, :N] @ SUMS
-        if len(self.locks.node):
-            self.entering = entered.take(self.locks.node, axis=0)[:, :N] @ SUMS / dt
+        seen = entered.take(self.seen, axis=0)[:, :N] @ SUMS
+        read = seen[: len(self.cons_reads)]
+        self.reads = read[:, 0] / np.maximum(read[:, 1], TINY)
+        self.entering = seen[len(self.cons_reads) :] / dt
         # mix: what stands in vessels, and what leaves them
         brought = entered.take(lo.vessel_node, axis=0)
         came = brought[:, :N] @ ONES
@@ -383,22 +399,20 @@ class Stepped:
         leaves = room - then
         after, left = mixed(self.held, mass, brought, came, then, leaves)
         self.held = after
+        np.multiply(left, (flow[draws:] * dt + (leaves - out))[:, None], out=self.pool_left)
         # act: what passes each unit
-        entered[lo.vessel_node] = left * (flow[draws:] * dt + (leaves - out))[:, None]
+        before = self.pool.take(self.comes_at, axis=0)
         if self.time_s >= self.anew_at_s - 1e-9:
-            self._shares_anew(entered)
+            self._shares_anew(before)
             self.anew_at_s = self.time_s + max(ANEW_S, ANEW_STEPS * lo.step_s)
-        before = entered.take(self.acting, axis=0)
-        self.made_by -= before
-        own = np.matmul(self.own_turns, before[:, :, None])[:, :, 0]
-        self.made_by += own
-        entered[self.acting] = own
+        own = np.matmul(self.own_turns, before[:, :, None], out=self.pool_own[:, :, None])[:, :, 0]
+        self.made_by += own - before
         # send
-        sent = entered.take(lo.link_from, axis=0)
+        sent = self.pool.take(self.sent_at, axis=0)
         sent *= self.share
         self.gone_by += sent[inner:]
         if len(self.unlinked) and (then == self.brim).any():  # over the brim of a tower
-            self.over += entered[self.unlinked].sum(axis=0)
+            self.over += self.pool.take(self.leaves_at[self.unlinked], axis=0).sum(axis=0)
         pushed, into = self.pushed, self.into
         pushed[:inner] = sent[:inner]
         np.multiply(flow[:draws], dt, out=into[inner:])
@@ -408,12 +422,12 @@ class Stepped:
         bought[:, BIRTH] = drawn[:supplies] * now
         np.multiply(left.take(self.drawn_vessel, axis=0), drawn[supplies:, None], out=pushed[inner + supplies :])
         self.bought_t += drawn[:supplies]
-        self.bought_born += drawn[:supplies] * now
+        self.bought_born += bought[:, BIRTH]
         np.matmul(pushed[:inner, :N], ONES, out=into[:inner])
         self.plugs.push(into, pushed)
         self.link_t, self.came_t, self.last_h = into[:inner].copy(), came, dt
         self.flow = flow
-        self.last = (entered, brought, before, given, dt)
+        self.last = (given, before, dt)
         self.time_s += dt_s
         self.steps += 1
         if self.time_s // (REBASE_H * HOUR_S) > (self.time_s - dt_s) // (REBASE_H * HOUR_S):
@@ -428,33 +442,32 @@ class Stepped:
         self.held_back_h[each < 1.0] += dt
         return flow * each, out * scale
 
-    def _shares_anew(self, through: Vector) -> None:
-        """How units split and turn what is carried, by what passes them now (26 each, before their acts)."""
+    def _shares_anew(self, before: Vector) -> None:
+        """How units split and turn what is carried, by what comes to those that act (26 each), and to the others."""
         lo = self.layout
-        comps = through.take(self.acting, axis=0)[:, :N]
+        comps = before[:, :N]
         own = np.matmul(self.own_turns[:, :N, :N], comps[:, :, None])[:, :, 0]
         if len(lo.turned):
             was, then = comps.take(self.turns, axis=0) @ WEIGHTS, own.take(self.turns, axis=0) @ WEIGHTS
             ratio = np.divide(then, was, out=np.ones_like(then), where=was > TINY).take(CARRIED_BY, axis=1)
             ratio[:, : OF_SOLUTES.stop - N] = 1.0  # a conversion makes no solutes
             self.own_turns[self.turns[:, None], RIDES, RIDES] = ratio * self.unset
-        after = through[:, :N].copy()
-        after[self.acting] = own
-        stands = after.take(lo.link_from, axis=0)
+        self.pool_own[:, :N] = own
+        stands = self.pool.take(self.sent_at, axis=0)[:, :N]
         parts = stands * self.link_share
         if len(lo.thick):
-            self._thicken(after, parts)
+            self._thicken(self.pool.take(self.leaves_at[lo.thick[:, 0]], axis=0), parts)
         by, whole = parts @ WEIGHTS, stands @ WEIGHTS
         self.share[:, :N] = np.where(stands > TINY, parts / np.maximum(stands, TINY), self.link_share)
         of = np.where(whole > TINY, by / np.maximum(whole, TINY), self.fallback)
         self.share[:, N:] = of.take(CARRIED_BY, axis=1)
 
     def _thicken(self, after: Vector, parts: Vector) -> None:
-        """Liquor moved to the pulp that a thickener keeps, until its consistency; in place."""
+        """Liquor moved to the pulp that a thickener keeps, until its consistency; in place. `after` is what leaves each."""
         lo = self.layout
-        node, keeps, rest = lo.thick.T
+        _, keeps, rest = lo.thick.T
         wanted = parts[keeps] @ SUSPENDED * (1.0 / self.thick_to - 1.0) - parts[keeps] @ LIQUOR
-        water, dissolved = after[node, W], after[node, DS]
+        water, dissolved = after[:, W], after[:, DS]
         of_ds = np.where(lo.thick_displaced, 0.0, dissolved / np.maximum(water + dissolved, TINY))
         most = parts[rest, W] / np.maximum(1.0 - of_ds, TINY)
         most = np.where(of_ds > TINY, np.minimum(most, parts[rest, DS] / np.maximum(of_ds, TINY)), most)
@@ -462,8 +475,8 @@ class Stepped:
         least = np.where(of_ds > TINY, np.maximum(least, -parts[keeps, DS] / np.maximum(of_ds, TINY)), least)
         moved = np.clip(wanted, least, most)
         for component, share in ((W, 1.0 - of_ds), (DS, of_ds)):
-            np.add.at(parts, (keeps, component), moved * share)
-            np.subtract.at(parts, (rest, component), moved * share)
+            parts[keeps, component] += moved * share
+            parts[rest, component] -= moved * share
 
     # -- what is asked of it
 
@@ -499,23 +512,25 @@ class Stepped:
         """(n, 26) a hour of what entered every unit in the last step."""
         if self.last is None:
             return self.layout.entered
-        through, brought, before, _, dt = self.last
-        result = through / dt
-        result[self.acting] = before / dt
-        result[self.layout.vessel_node] = brought / dt
-        return np.asarray(result)
+        return np.asarray(self.pool[: self.layout.n] / self.last[2])
+
+    def leaves(self, node: int) -> Vector:
+        """(26,) of what left a unit in the last step, after its act. Raises: ValueError before the first."""
+        if self.last is None:
+            raise ValueError("no step was made yet")
+        return np.asarray(self.pool[self.leaves_at[node]])
 
     def comes(self) -> Vector:
         """(n, 26) a hour of what came to every unit from the units before it in the last step, without what is drawn into it;
         what is fed from outside with it."""
         if self.last is None:
             return self.layout.entered
-        given, dt = self.last[3], self.last[4]
+        given, before, dt = self.last
         inner = self.layout.inner
         result = self.in_of[:, :inner] @ given[:inner] / dt
         result[self.feeding] += self.feed
         held = np.isin(self.acting, self.layout.vessel_node)  # of stock before an act, what leaves it
-        result[self.acting[held]] = self.last[2][held] / dt
+        result[self.acting[held]] = before[held] / dt
         return np.asarray(result)
 
     def enters(self, unit: str) -> Vector:

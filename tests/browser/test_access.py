@@ -67,6 +67,7 @@ EVERY_PAGE = [
     "/drift/",
     "/people/",
     "/schedule/stops/",
+    "/schedule/gates/",
     "/schedule/ahead/?break=30",
     "/mill/accounts/",
     "/stock/vessel/K.tower/",

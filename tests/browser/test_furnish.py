@@ -57,6 +57,7 @@ class Furnish(DeskCase):
         self.open(f"/schedule/card/?order=H-0413&grade=LB80&gsm=80&sale_t=20&speed_m_min=880&start=16:45&{shares}")
         page.get_by_role("button", name="Issue the card").click()
         expect(page.get_by_text("Added, and set at its start")).to_be_visible()
+        page.get_by_label("reason to go on").fill("due")
         page.get_by_role("button", name=re.compile("takes it now")).click()
         self.open("/refine/?line=K.refine")
         expect(page.get_by_text("in force since").first).to_be_visible()

@@ -26,6 +26,7 @@ class Journeys(DeskCase):
         expect(page.get_by_text("The desk advises; people set the valves.")).to_be_visible()
         page.go_back()
         # set: the machine takes it, its shares and first lot follow
+        page.get_by_label("reason to go on").fill("the S meter is checked at noon")
         page.get_by_role("button", name="The Heron takes it now").click()
         expect(page.locator(".ticket")).to_contain_text("Label base")
         self.sign_out()

@@ -157,7 +157,7 @@ class Lived(SimpleTestCase):
         for locks in ((), (idle,)):
             stepped = Stepped(lay_out(line, holds_of(mill, line, {}), minutes_of(line), locks=locks))
             stepped.run(0.1)
-            through = stepped.last[0][line.solution.network.index["K.refine"]]
+            through = stepped.leaves(line.solution.network.index["K.refine"])
             ends[bool(locks)] = [float(value(x, CSF)) for x in (stepped.enters("K.refine"), through)]
         self.assertLess(ends[False][1], ends[False][0] - 0.1)
         self.assertAlmostEqual(ends[True][1], ends[True][0], places=9)
