@@ -44,7 +44,9 @@ import core.deliver.draw
 import core.deliver.release
 import core.deliver.runcard
 import core.deliver.wet_end
+import core.judge.capable
 import core.judge.next_cook
+import core.judge.run_length
 import core.lab.consistency
 import core.lab.fibre
 import core.line.heat

@@ -4,8 +4,10 @@ Source: shift practice, section 3 (Shewhart individuals and moving range; Robert
 """
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Final
 
 import numpy as np
 
@@ -104,12 +106,15 @@ def ewma(
     return tuple(result)
 
 
-def cusum(values: Sequence[float], mean: float, sigma: float, *, k: float = 0.5) -> tuple[tuple[float, float], ...]:
-    """(C+, C−) in sigma units at each point, begun at 0. Over CUSUM_LIMIT either says that the mean has moved.
+def cusum(
+    values: Sequence[float], mean: float, sigma: float, *, k: float = 0.5, head: float = 0.0
+) -> tuple[tuple[float, float], ...]:
+    """(C+, C−) in sigma units at each point, begun at `head` (half the limit after a restart). Over CUSUM_LIMIT either says
+    that the mean has moved.
 
     Worked: 441 455 452 466 449 461 470 458 467 472 about 450, sigma 10: last C+ 5.8.
     """
-    up = down = 0.0
+    up = down = head
     result = []
     for x in values:
         z = (x - mean) / sigma
@@ -129,19 +134,130 @@ def moved(values: Sequence[float], mean: float, sigma: float) -> tuple[int, floa
     return start, sums[-1][side] * (1 if side == 0 else -1)
 
 
-def run_rules(values: Sequence[float], mean: float, sigma: float) -> tuple[Signal, ...]:
-    """WE1, WE2 and WE4, the rules that are on by default, at every point where they fire. Strict; the last point counts."""
+ON: Final = ("WE1", "WE2", "WE4")  # by default; the others are offered, for every rule more is a false alarm more
+LEFT_GREY: Final = ("trend6", "alternating14", "inside15", "mixed8")  # shown, never an alarm
+EVERY: Final = ("WE1", "WE2", "WE3", "WE4", *LEFT_GREY)
+
+
+def run_rules(values: Sequence[float], mean: float, sigma: float, on: Sequence[str] = ON) -> tuple[Signal, ...]:
+    """The rules that are on, at every point where they fire, in the order of `EVERY`. Strict; the last point counts."""
     z = [(x - mean) / sigma for x in values]
-    result = []
-    for i, now in enumerate(z):
-        side = 1 if now > 0 else -1
-        word = "above" if side > 0 else "below"
-        if abs(now) > 3.0:
-            result.append(Signal(rule="WE1", at=i, first=i, side=side, text=f"one {word} its control limit"))
-        last3 = z[max(0, i - 2) : i + 1]
-        if side * now > 2.0 and sum(side * v > 2.0 for v in last3) >= 2:
-            result.append(Signal(rule="WE2", at=i, first=max(0, i - 2), side=side, text=f"two of three far {word} the mean"))
-        last = z[i - RUN + 1 : i + 1] if i >= RUN - 1 else []
-        if last and all(side * v > 0.0 for v in last):
-            result.append(Signal(rule="WE4", at=i, first=i - RUN + 1, side=side, text=f"{RUN} in a row {word} the mean"))
-    return tuple(result)
+    told = [found for i in range(len(z)) for rule in EVERY if rule in on and (found := _RULES[rule](z, i)) is not None]
+    return tuple(told)
+
+
+def _side(z: Sequence[float], i: int) -> tuple[int, str]:
+    return (1, "above") if z[i] > 0 else (-1, "below")
+
+
+def _one_far(z: Sequence[float], i: int) -> Signal | None:
+    side, word = _side(z, i)
+    return Signal(rule="WE1", at=i, first=i, side=side, text=f"one {word} its control limit") if abs(z[i]) > 3.0 else None
+
+
+def _some_of(rule: str, of: int, wanted: int, beyond: float, words: str, z: Sequence[float], i: int) -> Signal | None:
+    """So many of the last few beyond a limit on one side, the newest with them; early on of those there are."""
+    side, word = _side(z, i)
+    last = z[max(0, i - of + 1) : i + 1]
+    if side * z[i] <= beyond or sum(side * v > beyond for v in last) < wanted:
+        return None
+    return Signal(rule=rule, at=i, first=max(0, i - of + 1), side=side, text=f"{words} {word} the mean")
+
+
+def _two_of_three(z: Sequence[float], i: int) -> Signal | None:
+    return _some_of("WE2", 3, 2, 2.0, "two of three far", z, i)
+
+
+def _four_of_five(z: Sequence[float], i: int) -> Signal | None:
+    return _some_of("WE3", 5, 4, 1.0, "four of five well", z, i)
+
+
+def _all_one_side(z: Sequence[float], i: int) -> Signal | None:
+    side, word = _side(z, i)
+    last = z[i - RUN + 1 : i + 1] if i >= RUN - 1 else []
+    if not last or not all(side * v > 0.0 for v in last):
+        return None
+    return Signal(rule="WE4", at=i, first=i - RUN + 1, side=side, text=f"{RUN} in a row {word} the mean")
+
+
+def _last(z: Sequence[float], i: int, count: int) -> Sequence[float] | None:
+    return z[i - count + 1 : i + 1] if i >= count - 1 else None
+
+
+def _trend(z: Sequence[float], i: int) -> Signal | None:
+    last = _last(z, i, 6)
+    steps = [b - a for a, b in pairwise(last)] if last else []
+    if not steps or not (all(d > 0.0 for d in steps) or all(d < 0.0 for d in steps)):
+        return None
+    side, word = (1, "rising") if steps[0] > 0.0 else (-1, "falling")
+    return Signal(rule="trend6", at=i, first=i - 5, side=side, text=f"six in a row {word}")
+
+
+def _alternating(z: Sequence[float], i: int) -> Signal | None:
+    last = _last(z, i, 14)
+    steps = [b - a for a, b in pairwise(last)] if last else []
+    if not steps or not all(a * b < 0.0 for a, b in pairwise(steps)):
+        return None
+    return Signal(rule="alternating14", at=i, first=i - 13, side=_side(z, i)[0], text="fourteen up and down in turn")
+
+
+def _all_inside(z: Sequence[float], i: int) -> Signal | None:
+    last = _last(z, i, 15)
+    if last is None or not all(abs(v) < 1.0 for v in last):
+        return None
+    return Signal(rule="inside15", at=i, first=i - 14, side=_side(z, i)[0], text="fifteen close about the mean")
+
+
+def _none_inside(z: Sequence[float], i: int) -> Signal | None:
+    last = _last(z, i, 8)
+    if last is None or not all(abs(v) > 1.0 for v in last) or not (min(last) < 0.0 < max(last)):
+        return None
+    return Signal(rule="mixed8", at=i, first=i - 7, side=_side(z, i)[0], text="eight far from the mean on both sides")
+
+
+_RULES: Final = {
+    "WE1": _one_far,
+    "WE2": _two_of_three,
+    "WE3": _four_of_five,
+    "WE4": _all_one_side,
+    "trend6": _trend,
+    "alternating14": _alternating,
+    "inside15": _all_inside,
+    "mixed8": _none_inside,
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Phase:
+    """A stretch of points between two changes that were made on purpose: from `first` to before `end`; its chart, or why there
+    is none; whether its limits were kept by a person."""
+
+    first: int
+    end: int
+    chart: Chart | Infeasible
+    kept: bool
+
+    @property
+    def begun(self) -> Chart | None:
+        return self.chart if isinstance(self.chart, Chart) else None
+
+
+def phased(values: Sequence[float], begins: Sequence[int], kept: Mapping[int, Chart]) -> tuple[Phase, ...]:
+    """Points in phases that begin at these places (0 is always one); `kept` are limits that a person signed, by the place where
+    their phase begins. No moving range crosses from one phase into the next."""
+    at = sorted({0, *(b for b in begins if 0 < b < len(values))})
+    told = []
+    for first, end in zip(at, [*at[1:], len(values)], strict=True):
+        own = kept.get(first)
+        told.append(Phase(first=first, end=end, chart=own or individuals(values[first:end]), kept=own is not None))
+    return tuple(told)
+
+
+def signals_of(values: Sequence[float], phases: Sequence[Phase], on: Sequence[str] = ON) -> tuple[Signal, ...]:
+    """Every signal of every phase by its own limits; none is made of points of two."""
+    told = []
+    for p in phases:
+        if (chart := p.begun) is not None:
+            found = run_rules(values[p.first : p.end], chart.mean, chart.sigma, on)
+            told += [replace(s, at=s.at + p.first, first=s.first + p.first) for s in found]
+    return tuple(told)

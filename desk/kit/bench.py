@@ -98,6 +98,27 @@ def time_of(text: str, now: datetime) -> datetime | None:
     return at - timedelta(days=1) if at - local > timedelta(hours=12) else at
 
 
+FORMS = ("%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M", "%d.%m.%Y %H:%M")
+
+
+def time_typed(text: str, now: datetime, *, after: datetime | None = None) -> datetime | None:
+    """A time as typed: 14:00 (today, or the next one after `after`), or with its day, 2026-11-14 14:00; None for no time."""
+    local, clean = timezone.localtime(now), text.strip()
+    for form in FORMS:
+        try:
+            return datetime.strptime(clean, form).replace(tzinfo=local.tzinfo)
+        except ValueError:
+            continue
+    try:
+        given = datetime.strptime(clean.replace(".", ":"), "%H:%M")
+    except ValueError:
+        return None
+    at = local.replace(hour=given.hour, minute=given.minute, second=0, microsecond=0)
+    while after is not None and at <= after:
+        at += timedelta(days=1)
+    return at
+
+
 class NumberField(forms.CharField):
     """A number in the reader's unit of its quantity; what was typed is kept as typed when it is refused."""
 

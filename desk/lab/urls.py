@@ -1,10 +1,14 @@
 from django.urls import path
 
-from desk.lab import views
+from desk.lab import chart_views, views
 
 app_name = "lab"
 urlpatterns = [
     path("", views.due_list, name="due"),
     path("row/<str:row_id>/", views.row_page, name="row"),
+    path("chart/<str:row_id>/", chart_views.chart, name="chart"),
+    path("chart/<str:row_id>/phase/", chart_views.phase, name="phase"),
+    path("chart/<str:row_id>/limits/", chart_views.keep, name="keep_limits"),
+    path("chart/<str:row_id>/phase/<int:pk>/back/", chart_views.back, name="phase_back"),
     path("record/<str:row_id>/", views.record, name="record"),
 ]

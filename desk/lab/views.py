@@ -29,7 +29,8 @@ from desk.people.rights import may, refuse
 TREND_H = 24.0
 
 
-def _row(request, row_id: str):
+def row_of(request, row_id: str):
+    """The mill's state and a row of its plan. Raises: Http404."""
     state = state_of(request)
     if state is None or row_id not in state.mill.plan:
         raise Http404
@@ -49,7 +50,7 @@ def due_list(request):
 @require_safe
 def row_page(request, row_id: str):
     """One row: its last results against the band, and who entered them."""
-    state, row = _row(request, row_id)
+    state, row = row_of(request, row_id)
     now = Board(state, only=row_id).by_id[row_id]
     trail = Record.objects.filter(kind__in=[Kind.RESULT, Kind.NO_SAMPLE], subject=row_id, at__lte=state.now).select_related(
         "by"
@@ -103,7 +104,7 @@ def _answer(form: SampleForm, row, state, corrects) -> dict:
 @may("record")
 def record(request, row_id: str):
     """The tablet page. GET works the sample out as it is typed; POST writes it."""
-    state, row = _row(request, row_id)
+    state, row = row_of(request, row_id)
     data = request.POST if request.method == "POST" else request.GET
     lot = data.get("lot", "")
     corrects = _corrected(request, data, row, state)

@@ -6,7 +6,7 @@ from urllib.parse import urlencode
 
 from django.utils import timezone
 
-from desk.kit.bench import typed_number
+from desk.kit.bench import time_typed, typed_number
 from desk.kit.templatetags.vat import clock, dayclock
 from desk.kit.text import plain
 from desk.kit.writing import writing
@@ -17,7 +17,6 @@ from desk.schedule.actions import Refused
 
 LONGEST = timedelta(days=30)
 BACK = timedelta(days=2)
-FORMS = ("%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M", "%d.%m.%Y %H:%M")
 
 
 @dataclass(frozen=True)
@@ -29,24 +28,6 @@ class Halt:
     what: str
     rate_pct: float
     planned: bool
-
-
-def time_typed(text: str, now: datetime, *, after: datetime | None = None) -> datetime | None:
-    """A time as typed: 14:00 (today, or the next one after `after`), or with its day, 2026-11-14 14:00; None for no time."""
-    local, clean = timezone.localtime(now), text.strip()
-    for form in FORMS:
-        try:
-            return datetime.strptime(clean, form).replace(tzinfo=local.tzinfo)
-        except ValueError:
-            continue
-    try:
-        given = datetime.strptime(clean.replace(".", ":"), "%H:%M")
-    except ValueError:
-        return None
-    at = local.replace(hour=given.hour, minute=given.minute, second=0, microsecond=0)
-    while after is not None and at <= after:
-        at += timedelta(days=1)
-    return at
 
 
 def as_typed(halt) -> str:

@@ -50,6 +50,9 @@ RIGHTS = {
     "log:one": (MAY["read_trail"] - {"operator"}, NOBODY),
     "log:note": (MAY["note"], MAY["note"]),
     "lab:record": (MAY["record"], MAY["record"]),
+    "lab:phase": (NOBODY, MAY["fit"]),
+    "lab:keep_limits": (NOBODY, MAY["fit"]),
+    "lab:phase_back": (NOBODY, MAY["fit"]),
     "schedule:order": (NOBODY, MAY["plan"]),
     "schedule:bench": (ANY, MAY["plan"]),
     "schedule:start": (NOBODY, MAY["plan"] | MAY["move"]),
@@ -137,6 +140,7 @@ class Addresses(TestCase):
         client.post("/mill/case/hold/", {"name": "x", "s.K.larch.wash.df": "2.4"})
         client.post("/mill/edit/vessels/S.tower/", {"lead_h": "1.5", "note": "slower"})
         client.post("/instruments/keys/", {"name": "x", "scope": "calc"})
+        client.post("/lab/chart/S.chest.consistency/phase/", {"words": "x"})
         client.force_login(mr, backend="django.contrib.auth.backends.ModelBackend")
         cls.card = make.issue_card(client)
         cls.delivery = Delivery.objects.create(door="file", name="x.csv", made_at=make.NOW, status="done").pk
@@ -153,6 +157,7 @@ class Addresses(TestCase):
             "mill:case_open": HeldLine.objects.first().pk,
             "mill:case_go": HeldLine.objects.first().pk,
             "cook:one": 1148,
+            "lab:phase_back": Record.objects.get(kind=Kind.EVENT, status="phase").pk,
             "mill:version": MillVersion.objects.first().pk,
             "intake:delivery": cls.delivery,
             "intake:turn": cls.delivery,
@@ -297,6 +302,8 @@ FORMS = {
         "corrects",
         "reason",
     ),
+    "/lab/chart/K.larch_blow.kappa/phase/": ("words", "at"),
+    "/lab/chart/K.larch_blow.kappa/limits/": ("words",),
     "/schedule/card/": (
         "order",
         "grade",

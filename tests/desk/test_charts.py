@@ -1,0 +1,270 @@
+"""Control charts: rules on crafted series, alarms as often as theory says, phases and limits that people keep, the page."""
+
+from datetime import timedelta
+
+import numpy as np
+from django.test import SimpleTestCase, TestCase, tag
+
+from core.errors import ImpossibleInput, Infeasible
+from core.judge.capable import able, capability, group_chart, grouped
+from core.judge.chart import CUSUM_LIMIT, EVERY, ON, Chart, cusum, ewma, individuals, phased, run_rules, signals_of
+from core.judge.run_length import CHARTS, RunLengthCase, of_rules, run_length
+from desk.lab import charts
+from desk.lab.actions import Entry, record_sample
+from desk.log.models import Kind, Record
+from desk.mill.clock import set_clock
+from desk.mill.state import MillState
+from tests import make, second_mill
+from tests.desk.test_bleach import Desk
+
+ROW = "K.larch_blow.kappa"
+
+
+@tag("core")
+class Rules(SimpleTestCase):
+    def fired(self, values, *rules) -> list[tuple[str, int]]:
+        return [(s.rule, s.at + 1) for s in run_rules(values, 0.0, 1.0, rules or EVERY)]
+
+    def test_the_published_series_fires_where_it_is_said_to(self):
+        z = [0.2, -0.5, 2.3, 0.4, 2.4, 1.2, 1.4, 0.9, 1.6, 1.1, 0.3, 0.2, -3.4]
+        told = self.fired(z, "WE1", "WE2", "WE3", "WE4")
+        self.assertEqual([at for rule, at in told if rule == "WE1"], [13])
+        self.assertEqual([at for rule, at in told if rule == "WE2"], [5])
+        self.assertEqual([at for rule, at in told if rule == "WE3"], [7, 9, 10])
+        self.assertEqual([at for rule, at in told if rule == "WE4"], [10, 11, 12])
+        self.assertEqual({rule for rule, _ in [(s.rule, s.at) for s in run_rules(z, 0.0, 1.0)]}, set(ON))
+
+    def test_each_other_rule_fires_at_its_length_and_not_one_before(self):
+        rising = [-0.9, -0.5, -0.2, 0.1, 0.4, 0.8]
+        turns = [0.5 * (-1) ** k for k in range(14)]
+        inside = [0.9, -0.3, 0.2, -0.8] * 4
+        mixed = [1.2, -1.4, 1.1, -1.3, 1.6, -1.2, 1.4, 1.1]
+        for rule, series, length in (
+            ("trend6", rising, 6),
+            ("alternating14", turns, 14),
+            ("inside15", inside, 15),
+            ("mixed8", mixed, 8),
+        ):
+            with self.subTest(rule=rule):
+                self.assertIn((rule, length), self.fired(series, rule))
+                self.assertEqual(self.fired(series[: length - 1], rule), [])
+        self.assertEqual(self.fired([0.1, 0.2, 0.3, 0.3, 0.4, 0.5], "trend6"), [])  # level is not rising
+        self.assertEqual(self.fired([1.1] * 8, "mixed8"), [])  # one side alone
+
+    def test_strictly_beyond_and_early_points_count_those_there_are(self):
+        self.assertEqual(self.fired([3.0], "WE1"), [])
+        self.assertEqual(self.fired([2.1, 2.2], "WE2"), [("WE2", 2)])
+        self.assertEqual(self.fired([1.1, 1.2, 1.3, 1.4], "WE3"), [("WE3", 4)])
+
+
+@tag("core")
+class AsOftenAsTheory(SimpleTestCase):
+    """False alarms and run lengths of every chart, simulated, agree with the chains within four standard errors."""
+
+    RUNS = 400
+
+    def simulated(self, heard, shift: float) -> tuple[float, float]:
+        rng = np.random.default_rng(11)
+        told = np.array([heard(rng, shift) for _ in range(self.RUNS)], dtype=float)
+        return float(told.mean()), float(told.std(ddof=1) / np.sqrt(self.RUNS))
+
+    def first(self, signals) -> int:
+        at = np.flatnonzero(signals)
+        return int(at[0]) + 1 if len(at) else len(signals)
+
+    def test_run_lengths(self):
+        def singles(rng, shift):
+            return self.first(np.abs(rng.normal(shift, 1.0, 4000)) > 3.0)
+
+        def smoothed(rng, shift):  # from limits at rest
+            z, half = 0.0, 2.86 * np.sqrt(0.2 / 1.8)
+            for i, x in enumerate(rng.normal(shift, 1.0, 4000).tolist(), start=1):
+                z = 0.2 * x + 0.8 * z
+                if abs(z) > half:
+                    return i
+            return 4000
+
+        def sums(rng, shift):
+            told = np.array(cusum(rng.normal(shift, 1.0, 400).tolist(), 0.0, 1.0))
+            return self.first(told.max(axis=1) > CUSUM_LIMIT)
+
+        def rules(rng, shift):
+            found = run_rules(rng.normal(shift, 1.0, 160).tolist(), 0.0, 1.0, ("WE1", "WE2", "WE3", "WE4"))
+            return min((s.at + 1 for s in found), default=160)
+
+        for name, heard, shift in (
+            (CHARTS[0], singles, 1.0),
+            (CHARTS[0], singles, 2.0),
+            (CHARTS[2], smoothed, 0.5),
+            (CHARTS[2], smoothed, 1.0),
+            (CHARTS[3], sums, 1.0),
+            (CHARTS[1], rules, 1.0),
+        ):
+            with self.subTest(chart=name, shift=shift):
+                mean, error = self.simulated(heard, shift)
+                self.assertAlmostEqual(mean, run_length(RunLengthCase(chart=name, shift=shift)).points, delta=4.0 * error)
+
+    def test_false_alarms_of_the_rules_together(self):
+        rng = np.random.default_rng(5)
+        share = np.mean(
+            [bool(run_rules(rng.normal(0, 1, 50).tolist(), 0.0, 1.0, ("WE1", "WE2", "WE3", "WE4"))) for _ in range(400)]
+        )
+        self.assertAlmostEqual(float(share), 1.0 - np.exp(-50.0 / of_rules(0.0)), delta=0.09)
+
+    def test_a_larger_change_is_heard_sooner_by_every_chart(self):
+        for chart in CHARTS:
+            told = [run_length(RunLengthCase(chart=chart, shift=s)).points for s in (0.0, 0.5, 1.0, 2.0, 3.0)]
+            self.assertEqual(told, sorted(told, reverse=True), chart)
+
+
+@tag("core")
+class Phases(SimpleTestCase):
+    def test_no_range_and_no_signal_crosses_into_another_phase(self):
+        rng = np.random.default_rng(3)
+        values = [*(30.0 + 0.4 * rng.standard_normal(30)), *(35.0 + 0.4 * rng.standard_normal(30))]
+        one, two = phased(values, [0], {}), phased(values, [30], {})
+        self.assertEqual([(p.first, p.end) for p in two], [(0, 30), (30, 60)])
+        self.assertGreater(len(signals_of(values, one)), 20)
+        self.assertLess(len(signals_of(values, two)), 6)
+        for p, mean in zip(two, (30.0, 35.0), strict=True):
+            self.assertAlmostEqual(p.begun.mean, mean, delta=0.3)
+            self.assertLess(p.begun.high - p.begun.low, 6.0)
+        self.assertEqual(phased(values, [0, 60, -4], {})[0].end, 60)  # what begins outside the points begins nothing
+
+    def test_kept_limits_stand_however_many_points_come(self):
+        values = [30.0 + 0.3 * (-1) ** k for k in range(24)]
+        kept = individuals(values)
+        later = [*values, *(36.0 + 0.3 * (-1) ** k for k in range(10))]
+        (p,) = phased(later, [], {0: kept})
+        self.assertTrue(p.kept)
+        self.assertEqual(p.begun, kept)
+        self.assertTrue([s for s in signals_of(later, (p,)) if s.rule == "WE1" and s.at == 24])
+
+    def test_groups_ability_and_what_cannot_be_told(self):
+        groups = [29.4, 30.6, 30.1, 30.8, 31.2, 29.9, 29.1, 29.8, 30.3, 30.5, 29.6, 30.2, 31.0, 30.2, 30.9]
+        means, ranges = grouped([99.0, *groups], 3)  # what is over at the old end is left out
+        chart = group_chart(means, ranges, 3)
+        for name, value in (
+            ("mean", 30.240),
+            ("range_mean", 1.080),
+            ("low", 29.1352),
+            ("high", 31.3448),
+            ("range_high", 2.7799),
+        ):
+            self.assertAlmostEqual(getattr(chart, name), value, places=3, msg=name)
+        self.assertIsInstance(group_chart(means[:4], ranges[:4], 3), Infeasible)
+        with self.assertRaises(ImpossibleInput):
+            grouped(groups, 9)
+        rng = np.random.default_rng(9)
+        values = (84.3 + 0.4 * rng.standard_normal(60)).tolist()
+        both, one = (capability(able(values, low, high)) for low, high in ((83.0, 86.0), (83.0, np.inf)))
+        self.assertGreater(both.cp, both.cpk - 1e-12)
+        self.assertEqual(one.cp, 0.0)
+        self.assertAlmostEqual(one.cpk, both.cpk)  # the nearer limit
+        for few, low in ((values[:29], 83.0), (values, -np.inf), ([5.0] * 40, 1.0)):
+            self.assertIsInstance(able(few, low, np.inf), Infeasible)
+
+    def test_a_head_start_hears_a_change_that_was_there_at_the_restart_sooner(self):
+        values = [0.9] * 20
+        over = [[max(pair) > CUSUM_LIMIT for pair in cusum(values, 0.0, 1.0, head=head)] for head in (2.5, 0.0)]
+        soon, late = (told.index(True) for told in over)
+        self.assertLess(soon, late)
+        self.assertEqual(len(ewma(values, 0.0, 1.0)), 20)
+
+
+class Page(Desk):
+    def setUp(self):
+        self.as_("pn")
+
+    def open(self, query: str = "", row: str = ROW):
+        return self.client.get(f"/lab/chart/{row}/{query}")
+
+    def test_it_says_what_moved_since_when_how_often_by_chance_and_what_it_lies_in(self):
+        page = self.open()
+        told = page.context["told"]
+        self.assertGreater(len(told.points), 50)
+        self.assertEqual(page.context["says"]["title"], "Look for the cause, then move")
+        self.assertTrue({"WE1", "WE2"} <= {s.rule for s in told.standing})
+        self.assertIsNotNone(told.left_ewma)
+        self.assertContains(page, "By chance once in")
+        self.assertContains(page, "BM-26318-A01-2")
+        self.assertGreaterEqual(told.able.case.n, 30)
+        self.assertLess(told.able.case.n, len(told.points))  # points of signals are left out
+        self.assertContains(self.client.get(f"/lab/row/{ROW}/"), f"/lab/chart/{ROW}/")
+
+    def test_a_phase_is_begun_charted_taken_back_and_refused_where_it_cannot_be(self):
+        said = self.client.post(f"/lab/chart/{ROW}/phase/", {"words": "cook card 12", "at": "04:00"})
+        self.assertEqual(said.status_code, 302)
+        told = self.open().context["told"]
+        self.assertEqual(len(told.phases), 2)
+        self.assertEqual(told.records[1].words, "cook card 12")
+        self.assertContains(self.open(), "phase 2: cook card 12")
+        for typed, words in (
+            ({"words": "", "at": ""}, "Why is empty"),
+            ({"words": "x", "at": "03:00"}, "must be after the phase before"),
+            ({"words": "x", "at": "nine"}, "is no time up to now"),
+            ({"words": "x", "at": "10:59"}, "is no time up to now"),
+        ):
+            refused = self.client.post(f"/lab/chart/{ROW}/phase/", typed, follow=True)
+            self.assertContains(refused, words)
+            self.assertContains(refused, f'value="{typed["at"]}"')  # nothing typed is lost
+        back = f"/lab/chart/{ROW}/phase/{told.records[1].pk}/back/"
+        self.assertEqual(self.client.post(back).status_code, 302)
+        self.assertEqual(len(self.open().context["told"].phases), 1)
+        self.assertContains(self.client.post(back, follow=True), "taken back already")
+
+    def test_limits_are_kept_by_an_engineer_from_twenty_points_without_a_signal(self):
+        row = "K.chest.consistency"
+        self.assertContains(self.client.post(f"/lab/chart/{ROW}/limits/", {"words": "now"}, follow=True), "A signal stands")
+        self.assertContains(self.client.post(f"/lab/chart/{row}/limits/", {"words": ""}, follow=True), "Why is empty")
+        self.client.post(f"/lab/chart/{row}/phase/", {"words": "new plates", "at": "10:40"})
+        self.assertContains(self.client.post(f"/lab/chart/{row}/limits/", {"words": "early"}, follow=True), "20 are needed")
+        state = make.state(0)
+        (begun,) = charts.begins_of(state.mill.plan[row], state.now)
+        self.client.post(f"/lab/chart/{row}/phase/{begun.pk}/back/")
+        kept = self.client.post(f"/lab/chart/{row}/limits/", {"words": "cause found"}, follow=True)
+        self.assertContains(kept, "Kept by a person")
+        record = Record.objects.get(kind=Kind.EVENT, status=charts.LIMITS)
+        self.assertEqual(kept.context["told"].chart, Chart(**record.data["chart"]))
+        for k in range(3):  # points that come do not move them
+            at = state.now + timedelta(minutes=k)
+            record_sample(
+                row=state.mill.plan[row], entry=Entry(results=(3.9,)), at=at, by=make.person("jd"), now=at, state=state
+            )
+        set_clock(make.NOW + timedelta(minutes=5))
+        self.addCleanup(set_clock, make.NOW)
+        self.assertEqual(self.open(row=row).context["told"].chart, kept.context["told"].chart)
+        self.as_("jd")
+        self.assertEqual(self.client.post(f"/lab/chart/{row}/limits/", {"words": "x"}).status_code, 403)
+
+    def test_groups_differences_stretches_and_the_file(self):
+        row = "S.chest.consistency"
+        apart = self.open("?of=differences", row)
+        self.assertAlmostEqual(apart.context["told"].chart.mean, 0.09, delta=0.03)
+        self.assertContains(apart, "The meter has not moved")
+        groups = self.open("?of=groups", row).context["told"]
+        self.assertEqual(len(groups.ranges), len(groups.points))
+        wide = self.open()
+        first, last = wide.context["shown"]
+        some = self.open(f"?from={round(first.timestamp() * 1000)}&to={round(last.timestamp() * 1000) - 3 * 86_400_000}")
+        self.assertTrue(all(p.at <= last - timedelta(days=3) for p in some.context["told"].points))
+        nothing = self.open("?from=1000&to=2000")
+        self.assertContains(nothing, "No accepted result lies in this stretch")
+        for broken in ("?from=x&to=y", "?from=9&to=1", "?of=everything"):
+            self.assertEqual(len(self.open(broken).context["told"].points), len(wide.context["told"].points))
+        lines = self.open("?csv=1").content.decode().splitlines()
+        self.assertEqual(len(lines), 1 + len(wide.context["told"].points))
+        self.assertIn("WE1", lines[-1])
+        self.assertEqual(self.open(row="no.such").status_code, 404)
+
+
+class FirstDay(TestCase):
+    def test_a_row_without_results_says_so(self):
+        second_mill.build()
+        make.forget()
+        self.client.force_login(make.Person.objects.first(), backend="django.contrib.auth.backends.ModelBackend")
+        state = MillState(make.NOW)
+        row = next(iter(state.mill.plan.values()))
+        page = self.client.get(f"/lab/chart/{row.id}/")
+        self.assertContains(page, "No accepted result lies in this stretch")
+        self.assertContains(page, "Too little to judge")
