@@ -127,6 +127,9 @@ def pages(client, label: str) -> float:
         page("/")()
 
     line(f"the same once something was written, {label}", median_ms(written), "ms", 60)
+    line(f"a control chart, {label}", median_ms(page("/lab/chart/K.larch_blow.kappa/", **htmx)), "ms", 120)
+    apart = page("/lab/chart/S.chest.consistency/?of=differences", **htmx)
+    line(f"a meter against the laboratory, {label}", median_ms(apart), "ms", 120)
     line(
         f"Stock, line and meter, recomputed, {label}",
         median_ms(page("/stock/?row=S.chest.consistency&target_pct=3.6", **htmx)),
@@ -292,6 +295,37 @@ def readings(client) -> None:
     )
     after = pages(client, f"{Reading.objects.count()} readings")
     line("Shift with a year of readings, times before", after / before, "x", 1.3)
+
+
+def searched(client) -> None:
+    """A hundred thousand entries, searched by words with and without other limits."""
+    from desk.log.models import Kind, Record
+    from desk.people.models import Person
+    from tests import make
+
+    by = Person.objects.first()
+    words = ("pump", "washer", "kappa", "overflow", "chest", "refiner", "belt", "mopped", "foam", "agitator")
+    missing = max(0, 100_000 - Record.objects.count())
+    Record.objects.bulk_create(
+        Record(
+            kind=Kind.REMARK,
+            at=make.NOW,
+            entered_at=make.NOW,
+            by=by,
+            signed=by.signed,
+            says="Note",
+            words=f"{words[i % 10]} {words[i * 7 % 9]} number {i}",
+            core_version="0",
+            hash=f"bench {i}",
+        )
+        for i in range(missing)
+    )
+    begun = time.perf_counter()
+    assert client.get("/log/", {"q": "pump"}).status_code == 200
+    line(f"the index of {Record.objects.count()} entries, brought up", 1e3 * (time.perf_counter() - begun), "ms")
+    for asked in ({"q": "refiner foam"}, {"q": "number 4711"}, {"q": "kappa", "station": "cook", "by": str(by.pk)}):
+        told = ", ".join(f"{k} {v}" for k, v in asked.items())
+        line(f"log searched: {told}", median_ms(lambda a=asked: client.get("/log/", a), 10), "ms", 80)
 
 
 HOST, PORT = "127.0.0.1", 8471
@@ -699,6 +733,7 @@ def main() -> None:
         whole_line(client)
         bare_view(client)
         readings(client)
+        searched(client)
         long_history(client)
         first_load(client)
     finally:

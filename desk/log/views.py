@@ -12,43 +12,49 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_safe
 
-from desk.kit.bench import typed_number
+from desk.kit.bench import time_of, time_typed, typed_number
 from desk.kit.sheet import safe
-from desk.kit.text import plain
+from desk.kit.text import plain, whole
 from desk.kit.writing import writing
 from desk.log.actions import REASONS, CorrectionRefused, correct_note, may_correct, write_note
 from desk.log.models import Kind, Record
 from desk.log.moves import DecisionRefused, correct_decision, must_be_open, withdraw
+from desk.log.search import at_station, stations_of, with_words
+from desk.people.models import Person
 from desk.people.rights import may, refuse
 
-PAGE = 40
+PAGE, MOST_ASKED = 40, 200
 CSV_MOST = 20_000
 
 
 def _asked(request):
-    """The trail as filtered: kind, subject, person, words."""
+    """The trail as filtered: kind, words, station, person, time."""
     result = Record.objects.select_related("by").prefetch_related("corrected_by")
     if request.user.how("read_trail") != "yes":
         result = result.filter(Q(by=request.user) | Q(about__by=request.user) | Q(corrects__by=request.user))
     if request.GET.get("kind") in Kind.values:
         result = result.filter(kind=request.GET["kind"])
     if text := request.GET.get("q", "").strip():
-        result = (
-            result.filter(says__icontains=text) | result.filter(words__icontains=text) | result.filter(subject__icontains=text)
-        )
+        result = with_words(result, text[:MOST_ASKED])
+    state = request.get_state()
+    if state is not None and (station := request.GET.get("station", "")) in stations_of(state.mill):
+        result = at_station(result, state.mill, station)
+    if (by := whole(request.GET.get("by", ""))) is not None:
+        result = result.filter(by=by)
     for name, asked in (("from", "at__gte"), ("to", "at__lt")):
-        if (when := when_of(request.GET.get(name, ""))) is not None:
+        if (when := when_of(request.GET.get(name, ""), request.now)) is not None:
             result = result.filter(**{asked: when})
     return result.filter(at__lte=request.now)
 
 
-def when_of(text: str) -> datetime | None:
-    """A time of an address (2026-11-14T09:00:00+01:00); None for none, or for what is no time."""
+def when_of(text: str, now: datetime) -> datetime | None:
+    """A time of an address (2026-11-14T09:00:00+01:00), or as it is typed (09:00, 2026-11-14 09:00, 2026-11-14); None for
+    none, or for what is no time."""
     try:
         told = datetime.fromisoformat(text)
     except ValueError:
-        return None
-    return told if told.tzinfo is not None else None
+        return time_of(text, now) or time_typed(text, now)
+    return told if told.tzinfo is not None else timezone.make_aware(told)
 
 
 @require_safe
@@ -65,8 +71,11 @@ def trail(request):
             "page": page,
             "kinds": Kind.choices,
             "asked": request.GET,
-            "since": when_of(request.GET.get("from", "")),
-            "until": when_of(request.GET.get("to", "")),
+            "since": when_of(request.GET.get("from", ""), request.now),
+            "until": when_of(request.GET.get("to", ""), request.now),
+            "no_time": [text for text in map(request.GET.get, ("from", "to")) if text and not when_of(text, request.now)],
+            "stations": stations_of(state.mill) if (state := request.get_state()) is not None else (),
+            "people": Person.objects.order_by("initials"),
             "may_audit": request.user.may("audit"),
         },
     )
