@@ -18,7 +18,7 @@ VIEWS = {
     "shift-day": ("/", "mr", 1280, 800, "day"),
     "run-card": ("/schedule/card/?order=H-0413", "mr", 1280, 800, "day"),
     "stock": ("/stock/", "jd", 1280, 800, "day"),
-    "lot": ("/deliver/lots/BM-26318-A01-2/", "mr", 1280, 800, "day"),
+    "chart": ("/lab/chart/K.larch_blow.kappa/", "pn", 1280, 1040, "day"),
     "handover": ("/log/handover/", "mr", 1280, 800, "day"),
     "chips": ("/chips/", "mr", 1280, 800, "day"),
     "cook": ("/cook/?solve=time", "mr", 1280, 800, "day"),
