@@ -123,7 +123,7 @@ def group_limits(case: GroupsCase) -> GroupsFound:
 
 
 def grouped(values: Sequence[float], n: int) -> tuple[np.ndarray, np.ndarray]:
-    """Means and ranges of whole groups of neighbours, counted from the newest. Raises: ImpossibleInput for no size of a group."""
+    """Means and ranges of whole groups of neighbours, counted from the newest. Raises: ImpossibleInput for another size."""
     if n not in GROUPS:
         raise ImpossibleInput(Problem("n", f"is {n}; it must be one of {', '.join(map(str, GROUPS))}"))
     whole = len(values) // n * n
