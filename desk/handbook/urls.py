@@ -1,9 +1,11 @@
 from django.urls import path
 
-from desk.handbook import api, views
+from desk.handbook import api, safety_views, views
 
 app_name = "handbook"
 urlpatterns = [
+    path("cards/", safety_views.cards, name="cards"),
+    path("cards/checklist/", safety_views.checklist, name="checklist"),
     path("models/", views.register, name="register"),
     path("models/<str:name>/", views.working, name="working"),
     path("api/calc/", api.listing, name="calc_list"),

@@ -60,6 +60,8 @@ EVERY_PAGE = [
     "/line/wash/",
     "/practice/",
     "/help/",
+    "/cards/?station=bleach&one=liquor&other=acid",
+    "/cards/checklist/?kind=chemical+unloading&one=liquor&other=acid",
     "/models/",
     "/models/stock.cover/",
     "/instruments/",

@@ -50,6 +50,7 @@ RIGHTS = {
     "log:one": (MAY["read_trail"] - {"operator"}, NOBODY),
     "log:note": (MAY["note"], MAY["note"]),
     "lab:record": (MAY["record"], MAY["record"]),
+    "handbook:checklist": (MAY["note"], MAY["note"]),
     "lab:phase": (NOBODY, MAY["fit"]),
     "lab:keep_limits": (NOBODY, MAY["fit"]),
     "lab:phase_back": (NOBODY, MAY["fit"]),
@@ -303,6 +304,7 @@ FORMS = {
         "reason",
     ),
     "/lab/chart/K.larch_blow.kappa/phase/": ("words", "at"),
+    "/cards/checklist/": ("kind", "place", "one", "other", "again", "read_it", "energies", "why_energies"),
     "/lab/chart/K.larch_blow.kappa/limits/": ("words",),
     "/schedule/card/": (
         "order",
