@@ -82,6 +82,33 @@ class Time(DeskCase):
         expect(page.locator(".headfig")).to_have_text(re.compile(r"0\.0"))
         self.calm()
 
+    def test_a_chart_from_its_signal_to_a_phase_and_back_and_a_year_drawn_across(self):
+        page = self.page
+        self.sign_in("Process engineer")
+        self.open("/lab/row/K.larch_blow.kappa/")
+        page.get_by_role("link", name="Chart", exact=True).click()
+        expect(page.get_by_role("heading", name="Look for the cause, then move")).to_be_visible()
+        expect(page.get_by_text("By chance once in")).to_be_visible()
+        page.get_by_label("what, or why").fill("cook card 12")
+        page.get_by_label("At", exact=False).last.fill("2026-11-12 04:00")
+        page.get_by_role("button", name="Begin a phase").click()
+        expect(page.locator("svg text", has_text="phase 2: cook card 12")).to_be_visible()
+        page.get_by_role("link", name="means of 3").click()
+        expect(page.get_by_text("Range of each group")).to_be_visible()
+        page.get_by_role("link", name="each result").click()
+        expect(page.get_by_text("from one to the next, not across a phase")).to_be_visible()
+        page.locator("[data-plot]").scroll_into_view_if_needed()
+        box = page.locator("[data-plot]").bounding_box()
+        page.mouse.move(box["x"] + box["width"] * 0.86, box["y"] + 40)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] * 0.898, box["y"] + 40, steps=4)
+        page.mouse.up()
+        expect(page).to_have_url(re.compile(r"from=\d+&to=\d+"))
+        page.get_by_role("link", name="Newest").click()
+        page.get_by_role("button", name="Take back phase").click()
+        expect(page.locator("svg text", has_text="phase 2")).to_have_count(0)
+        self.calm()
+
     def scanned(self, minutes: float) -> None:
         """The mill's clock goes on, and its meters are read."""
         self.clock(minutes)
