@@ -1,6 +1,7 @@
 """The chemical tank book: levels, deliveries and strength tests as records; cover, orders and what never meets."""
 
 from core.bleach.ceilings import mind_strength
+from desk.kit.refused import FieldRefused
 from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -10,12 +11,8 @@ from desk.people.rights import refuse
 WHAT = ("level", "delivery", "strength")
 
 
-class BookRefused(Exception):
+class BookRefused(FieldRefused):
     """Why an entry cannot be kept: `field` is where to show it."""
-
-    def __init__(self, field: str, text: str):
-        super().__init__(text)
-        self.field = field
 
 
 @writing()

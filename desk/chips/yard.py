@@ -5,6 +5,7 @@ from datetime import datetime, timedelta
 
 from core.chips.piles import PileNow, Receipt, drawn_since, what_is_left
 from core.errors import ImpossibleInput
+from desk.kit.refused import FieldRefused
 from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -40,12 +41,8 @@ def feeds_of(state) -> dict[str, str]:
     return {u.id: u.title[:1].upper() + u.title[1:] for u in state.mill.units if u.station == "chips" and u.id in feeds}
 
 
-class YardRefused(Exception):
+class YardRefused(FieldRefused):
     """Why an entry cannot be kept: `field` is where to show it."""
-
-    def __init__(self, field: str, text: str):
-        super().__init__(text)
-        self.field = field
 
 
 @dataclass(frozen=True)

@@ -25,6 +25,7 @@ from core.quantity import quantities
 from core.unit import Worked
 from desk.cook import thermometer
 from desk.cook.models import Cook, CookFit, CookPoint
+from desk.kit.refused import FieldRefused
 from desk.kit.templatetags.vat import clock, signed, stop
 from desk.kit.text import plain
 from desk.kit.writing import writing
@@ -38,12 +39,8 @@ MOST_IMPORT = 2000
 BIAS_OF = 12  # the newest tested cooks that a bias is seen in
 
 
-class CookRefused(Exception):
+class CookRefused(FieldRefused):
     """Why a cook cannot be kept so: `field` is where to show it."""
-
-    def __init__(self, field: str, text: str):
-        super().__init__(text)
-        self.field = field
 
 
 def coefficients_in_use(species: str) -> tuple[Fitted, CookFit | None]:

@@ -5,6 +5,7 @@ from datetime import datetime, timedelta
 
 from core.deliver.lots import Parcel, fifo, lot_number
 from core.deliver.release import Action, CardTest, Disposition, dispose, history
+from desk.kit.refused import FieldRefused
 from desk.kit.templatetags.vat import clock, stop
 from desk.kit.writing import writing
 from desk.lab.board import STANDS
@@ -24,12 +25,8 @@ DECISIONS = {
 }
 
 
-class Refused(Exception):
+class Refused(FieldRefused):
     """Why a lot's decision cannot be kept: `field` is where to show it."""
-
-    def __init__(self, field: str, text: str):
-        super().__init__(text)
-        self.field = field
 
 
 class Lot:

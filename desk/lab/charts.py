@@ -26,6 +26,7 @@ from core.judge.chart import (
 from core.judge.run_length import EWMA, RULES, SINGLES, RunLengthCase, run_length
 from core.unit import Worked
 from desk.instruments.store import matched
+from desk.kit.refused import FieldRefused
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 
@@ -35,12 +36,8 @@ PHASE, LIMITS, BACK = "phase", "limits", "phase taken back"
 GROUP_OF = 3
 
 
-class Refused(Exception):
+class Refused(FieldRefused):
     """Why a phase or limits cannot be kept: `field` is where to show it."""
-
-    def __init__(self, field: str, text: str):
-        super().__init__(text)
-        self.field = field
 
 
 @dataclass(frozen=True)

@@ -3,6 +3,7 @@
 from django.db import connection
 
 import core
+from desk.kit.refused import FieldRefused
 from desk.kit.writing import note_record, writing
 from desk.log.anchor import advance_soon
 from desk.log.models import Kind, Record
@@ -72,12 +73,8 @@ def write_note(*, by, now, words: str, about=None) -> Record:
 CORRECTABLE = (Kind.RESULT, Kind.REMARK, Kind.DECISION, Kind.MOVE)
 
 
-class CorrectionRefused(Exception):
+class CorrectionRefused(FieldRefused):
     """Why this record cannot be corrected so: `field` is where to show it."""
-
-    def __init__(self, field: str, text: str):
-        super().__init__(text)
-        self.field = field
 
 
 def may_correct(record: Record, person, *, shift_start) -> str:

@@ -11,6 +11,7 @@ from core.judge.band import Band
 from core.judge.move import outcome
 from core.stock.loop import LoopCase
 from core.stock.transmitter import TransmitterCheck
+from desk.kit.refused import FieldRefused
 from desk.kit.templatetags.vat import clock, figure, hm, stop
 from desk.kit.writing import writing
 from desk.log.actions import REASONS, write
@@ -210,12 +211,8 @@ def bias_slip(row, check: TransmitterCheck) -> dict | None:
     }
 
 
-class DecisionRefused(Exception):
+class DecisionRefused(FieldRefused):
     """Why a decision cannot be kept: `field` is where to show it."""
-
-    def __init__(self, field: str, text: str):
-        super().__init__(text)
-        self.field = field
 
 
 def must_be_open(move: Record) -> None:

@@ -26,6 +26,7 @@ from core.recovered.yard import (
     sorting,
 )
 from core.unit import Worked
+from desk.kit.refused import FieldRefused
 from desk.kit.text import plain
 from desk.kit.writing import writing
 from desk.log.actions import whose, write
@@ -47,12 +48,8 @@ WHAT = {
 }
 
 
-class YardRefused(Exception):
+class YardRefused(FieldRefused):
     """Why an entry cannot be kept: `field` is where to show it."""
-
-    def __init__(self, field: str, text: str):
-        super().__init__(text)
-        self.field = field
 
 
 @dataclass(frozen=True)

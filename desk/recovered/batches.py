@@ -11,6 +11,7 @@ from core.recovered.pulper import LoadedCase, LoadedFound, chest_t
 from core.recovered.unit import RecoveredPlan
 from core.recovered.vat import Vat
 from core.recovered.yard import LotNow, batch_mix
+from desk.kit.refused import FieldRefused
 from desk.kit.writing import writing
 from desk.log.actions import whose, write
 from desk.log.models import Kind, Record
@@ -25,12 +26,8 @@ READ, DUMPED = "labels read", "dumped"
 LOADS_BACK = timedelta(hours=24)
 
 
-class BatchRefused(Exception):
+class BatchRefused(FieldRefused):
     """Why a batch cannot be kept: `field` is where to show it."""
-
-    def __init__(self, field: str, text: str):
-        super().__init__(text)
-        self.field = field
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ from core.errors import CoreError, ImpossibleInput
 from core.quantity import quantities
 from desk.cook.actions import coefficients_in_use
 from desk.deliver.actions import close_lot, open_lot, running_lot
+from desk.kit.refused import FieldRefused
 from desk.kit.templatetags.vat import clock, figure, stop
 from desk.kit.writing import writing
 from desk.log.actions import write
@@ -24,12 +25,8 @@ from desk.schedule.gates import Gates, gates_of
 from desk.schedule.planning import refiner_set
 
 
-class Refused(Exception):
+class Refused(FieldRefused):
     """Why an order or a card cannot be kept: `field` is where to show it."""
-
-    def __init__(self, field: str, text: str):
-        super().__init__(text)
-        self.field = field
 
 
 def latest_card(order: str) -> Record | None:

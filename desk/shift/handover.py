@@ -3,6 +3,7 @@
 from datetime import datetime, timedelta
 
 from desk.deliver.actions import lots, running_tonnes
+from desk.kit.refused import FieldRefused
 from desk.kit.templatetags.vat import clock, figure, hm, midline, stop, tph
 from desk.kit.writing import writing
 from desk.lab.board import Board
@@ -31,12 +32,8 @@ NONE = ["None."]
 WRITTEN = {1: "people", 8: "equipment", 10: "chemicals"}  # sections that only a person can fill
 
 
-class Refused(Exception):
+class Refused(FieldRefused):
     """Why a handover cannot be signed: `field` is where to show it."""
-
-    def __init__(self, field: str, text: str):
-        super().__init__(text)
-        self.field = field
 
 
 def draft(state) -> dict:

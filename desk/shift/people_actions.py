@@ -10,6 +10,7 @@ from django.contrib.auth.hashers import make_password
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 
+from desk.kit.refused import FieldRefused
 from desk.kit.text import plain
 from desk.kit.writing import writing
 from desk.log.actions import write
@@ -24,12 +25,8 @@ ONE_TIME_LENGTH = 8
 ONE_TIME_FOR = timedelta(hours=24)
 
 
-class Refused(Exception):
+class Refused(FieldRefused):
     """Why a person cannot be kept so: `field` is where to show it."""
-
-    def __init__(self, field: str, text: str):
-        super().__init__(text)
-        self.field = field
 
 
 @dataclass(frozen=True)
