@@ -21,6 +21,7 @@ LOW_PCT, LOW_RESET_PCT = 5.0, 12.0  # a pump stops, and may run again
 HIGH_PCT, HIGH_RESET_PCT = 97.0, 92.0  # a feed is shut, and may open again
 DELAY_S: Final = 2.0
 BEHIND, LEAST_BEHIND = 2.5, 1.25  # batches that the tank behind has room for: default, and at least
+LEAST_T: Final = 1e-6
 LEAST_PCT: Final = 2.0  # of that tank, which its pump leaves
 
 
@@ -64,6 +65,7 @@ class Dumps:
         batch = steady * every
         told = np.array([np.nan if b.tank_t is None else b.tank_t for b in batches])
         self.full = np.maximum(LEAST_BEHIND * batch, np.where(np.isnan(told), BEHIND * batch, told))
+        self.full = np.maximum(self.full, LEAST_T)  # of a line that stands
         self.low = np.maximum(LEAST_PCT / 100.0 * self.full, (self.full - batch) / 2.0)  # stands in it as the next batch begins
         self.flow = steady.copy()
         self.held = mix * np.minimum(self.full, self.low + steady * first)[:, None]

@@ -17,7 +17,8 @@ def titrated(state, line: str | None = None) -> tuple[Titrated, ...]:
     for row in rows:
         read = newest.get(row.id)
         singles = read.data.get("singles", []) if read is not None else []
-        pair = 200.0 * abs(singles[0] - singles[1]) / (singles[0] + singles[1]) if len(singles) > 1 else None
+        both = sum(singles[:2]) if len(singles) > 1 else 0.0
+        pair = 200.0 * abs(singles[0] - singles[1]) / both if both > 0.0 else None
         age = (state.now - read.at) / timedelta(hours=1) if read is not None else None
         told.append(Titrated(name=row.place, row=row.id, age_h=age, pair_pct=pair))
     return tuple(told)

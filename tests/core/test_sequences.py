@@ -61,6 +61,12 @@ class Batches(SimpleTestCase):
             d.through(0.0 * MIX, 0.1)
         self.assertAlmostEqual(float(d.level_pct[0]), 2.0, places=6)
 
+    def test_a_line_that_stands_dumps_nothing_and_its_tank_is_empty(self):
+        d = Dumps((Batched(unit="u", every_min=60.0, lasts_min=10.0, first_min=0.0),), np.zeros(1), MIX)
+        self.assertEqual(d.gives(0.0, 0.5, np.zeros(1)), [0.0])
+        self.assertEqual(float(np.abs(d.through(np.zeros((1, 26)), 0.5)).sum()), 0.0)
+        self.assertTrue(np.isfinite(d.level_pct).all())
+
     def test_a_batch_that_cannot_be_is_refused(self):
         for bad in ({"lasts_min": 60.0}, {"lasts_min": 0.0}, {"first_min": -1.0}):
             with self.subTest(**bad), self.assertRaises(ImpossibleInput):
