@@ -18,7 +18,13 @@ from core.errors import Caution
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
 
-SINGLES, RULES, EWMA, CUSUM = CHARTS = ("individuals, 3 sigma", "individuals, rules WE1 to WE4", "EWMA", "CUSUM, two-sided")
+SINGLES, USUAL, RULES, EWMA, CUSUM = CHARTS = (
+    "individuals, 3 sigma",
+    "individuals, rules WE1, WE2 and WE4",
+    "individuals, rules WE1 to WE4",
+    "EWMA",
+    "CUSUM, two-sided",
+)
 CELLS: Final = 201
 EDGES: Final = np.array([-math.inf, -3.0, -2.0, -1.0, 0.0, 1.0, 2.0, 3.0, math.inf])
 ZONES: Final = (-4, -3, -2, -1, 1, 2, 3, 4)  # by how many sigma a point lies beyond, with its side
@@ -68,18 +74,19 @@ def _one_side(shift: float, k: float, h: float) -> float:
     return _chain(CELLS, to, 0)
 
 
-def fires(zones: tuple[int, ...], run: int) -> bool:
-    """Whether any of WE1 to WE4 fires at the newest of these zones (oldest first, five at most), `run` of them on its side."""
+def fires(zones: tuple[int, ...], run: int, *, four: bool = True) -> bool:
+    """Whether any of WE1 to WE4 (WE3 where all `four` are on) fires at the newest of these zones, oldest first, five at most,
+    `run` of them on its side."""
     now = zones[-1]
     side = 1 if now > 0 else -1
     two = sum(side * z >= 3 for z in zones[-3:]) >= 2 and side * now >= 3
-    four = sum(side * z >= 2 for z in zones[-5:]) >= 4 and side * now >= 2
-    return abs(now) >= 4 or two or four or run >= RUN
+    some = four and sum(side * z >= 2 for z in zones[-5:]) >= 4 and side * now >= 2
+    return abs(now) >= 4 or two or some or run >= RUN
 
 
 @lru_cache(maxsize=8)
-def of_rules(shift: float) -> float:
-    """Of individuals under WE1 to WE4 together, from an empty chart."""
+def of_rules(shift: float, *, four: bool = True) -> float:
+    """Of individuals under WE1 to WE4 together (without WE3 where not all `four` are on), from an empty chart."""
     chance = np.diff(ndtr(EDGES - shift))
     empty: tuple[tuple[int, ...], int] = ((), 0)
     number, ahead = {empty: 0}, [empty]
@@ -91,7 +98,7 @@ def of_rules(shift: float) -> float:
         for zone, p in zip(ZONES, chance.tolist(), strict=True):
             again = run + 1 if past and (past[-1] > 0) == (zone > 0) else 1
             seen = (*past, zone)
-            if fires(seen, again):
+            if fires(seen, again, four=four):
                 continue
             then = (seen[-4:], again)
             if then not in number:
@@ -144,6 +151,7 @@ class RunLengthFound:
         Check({"chart": CUSUM, "h": 4}, "points", 168.0, 5e-3),
         Check({"chart": CUSUM, "h": 4, "shift": 1}, "points", 8.4, 1e-2),
         Check({"chart": RULES}, "points", 91.75, 1e-3),
+        Check({"chart": USUAL}, "points", 122.05, 1e-3),
     ),
 )
 def run_length(case: RunLengthCase) -> RunLengthFound:
@@ -151,8 +159,8 @@ def run_length(case: RunLengthCase) -> RunLengthFound:
     cautions = check(case)
     if case.chart == SINGLES:
         points = singles(case.shift)
-    elif case.chart == RULES:
-        points = of_rules(case.shift)
+    elif case.chart in (RULES, USUAL):
+        points = of_rules(case.shift, four=case.chart == RULES)
     elif case.chart == EWMA:
         points = of_ewma(case.shift, case.weight, case.width)
     else:

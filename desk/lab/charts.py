@@ -23,7 +23,7 @@ from core.judge.chart import (
     phased,
     signals_of,
 )
-from core.judge.run_length import EWMA, RULES, SINGLES, RunLengthCase, run_length
+from core.judge.run_length import EWMA, SINGLES, USUAL, RunLengthCase, run_length
 from core.unit import Worked
 from desk.instruments.store import matched
 from desk.kit.refused import FieldRefused
@@ -219,7 +219,7 @@ def sums_of(told: Drawn) -> list[tuple[float, float]]:
 def chance_of(told: Drawn) -> Worked:
     """How often what stands stands by chance: of single points, of the rules together, or of the smoothed mean."""
     rules = {s.rule for s in told.standing}
-    chart = RULES if rules & {"WE2", "WE4"} else SINGLES if rules else EWMA
+    chart = USUAL if rules & {"WE2", "WE4"} else SINGLES if rules else EWMA
     case = RunLengthCase(chart=chart)
     return Worked(model="chart.run_length", case=case, result=run_length(case))
 

@@ -8,7 +8,7 @@ from django.test import SimpleTestCase, TestCase, tag
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.capable import able, capability, group_chart, grouped
 from core.judge.chart import CUSUM_LIMIT, EVERY, ON, Chart, cusum, ewma, individuals, phased, run_rules, signals_of
-from core.judge.run_length import CHARTS, RunLengthCase, of_rules, run_length
+from core.judge.run_length import CHARTS, CUSUM, EWMA, RULES, SINGLES, USUAL, RunLengthCase, of_rules, run_length
 from desk.lab import charts
 from desk.lab.actions import Entry, record_sample
 from desk.log.models import Kind, Record
@@ -92,13 +92,18 @@ class AsOftenAsTheory(SimpleTestCase):
             found = run_rules(rng.normal(shift, 1.0, 160).tolist(), 0.0, 1.0, ("WE1", "WE2", "WE3", "WE4"))
             return min((s.at + 1 for s in found), default=160)
 
+        def usual(rng, shift):
+            found = run_rules(rng.normal(shift, 1.0, 200).tolist(), 0.0, 1.0, ON)
+            return min((s.at + 1 for s in found), default=200)
+
         for name, heard, shift in (
-            (CHARTS[0], singles, 1.0),
-            (CHARTS[0], singles, 2.0),
-            (CHARTS[2], smoothed, 0.5),
-            (CHARTS[2], smoothed, 1.0),
-            (CHARTS[3], sums, 1.0),
-            (CHARTS[1], rules, 1.0),
+            (SINGLES, singles, 1.0),
+            (SINGLES, singles, 2.0),
+            (EWMA, smoothed, 0.5),
+            (EWMA, smoothed, 1.0),
+            (CUSUM, sums, 1.0),
+            (RULES, rules, 1.0),
+            (USUAL, usual, 1.0),
         ):
             with self.subTest(chart=name, shift=shift):
                 mean, error = self.simulated(heard, shift)
@@ -110,6 +115,8 @@ class AsOftenAsTheory(SimpleTestCase):
             [bool(run_rules(rng.normal(0, 1, 50).tolist(), 0.0, 1.0, ("WE1", "WE2", "WE3", "WE4"))) for _ in range(400)]
         )
         self.assertAlmostEqual(float(share), 1.0 - np.exp(-50.0 / of_rules(0.0)), delta=0.09)
+        self.assertLess(of_rules(0.0), of_rules(0.0, four=False))  # every rule more is a false alarm more
+        self.assertLess(of_rules(0.0, four=False), run_length(RunLengthCase(chart=SINGLES)).points)
 
     def test_a_larger_change_is_heard_sooner_by_every_chart(self):
         for chart in CHARTS:
@@ -187,6 +194,7 @@ class Page(Desk):
         self.assertTrue({"WE1", "WE2"} <= {s.rule for s in told.standing})
         self.assertIsNotNone(told.left_ewma)
         self.assertContains(page, "By chance once in")
+        self.assertEqual(page.context["chance"].case.chart, USUAL)  # the rules that are on
         self.assertContains(page, "BM-26318-A01-2")
         self.assertGreaterEqual(told.able.case.n, 30)
         self.assertLess(told.able.case.n, len(told.points))  # points of signals are left out
