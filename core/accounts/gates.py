@@ -1,13 +1,15 @@
 """The gates before a grade: what must hold before its forecast is used, each with what cures it.
 
 A forecast is only as good as what went in. A gate that cannot be told does not hold. To accept a grade is a person's word: the
-desk says “not yet” with its reasons, and a lead may go on with a reason on record. Source: recovered to delivery, section 14.
+desk says not yet, with its reasons, and a lead may go on with a reason on record. Source: recovered to delivery, section 14.
 """
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
-from core.accounts.reconcile import KAPPA_SD, TitrationCase
+from core.accounts.reconcile import KAPPA_SD, TitrationCase, titration
 
 ALKALI_H, PAIR_PCT, UNACCOUNTED_PCT = 4.0, 1.0, 2.0
 SLOPE_KAPPA: Final = -3.8  # a % more alkali, default until the mill's own is learnt
@@ -40,14 +42,19 @@ class Transmitter:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Balanced:
     """The balance of a day: the global test and the largest of a measurement, each with what it allows; fibre that no account
-    tells, % of what came."""
+    tells and what came, t OD."""
 
     chi: float
     chi_allowed: float
     worst: float
     worst_allowed: float
-    unaccounted_pct: float
+    unaccounted_t: float
+    came_t: float
     suspects: tuple[str, ...] = ()
+
+    @property
+    def unaccounted_pct(self) -> float:
+        return 100.0 * abs(self.unaccounted_t) / self.came_t if self.came_t > 0.0 else 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +68,12 @@ class Gate:
     holds: bool
     cure: str = ""
     of: str = ""
+
+
+def apart_pct(singles: Sequence[float]) -> float | None:
+    """How far the first two readings of a titration are apart, % of their mean; None for one alone, or for two of nothing."""
+    both = sum(singles[:2]) if len(singles) > 1 else 0.0
+    return 200.0 * abs(singles[0] - singles[1]) / both if both > 0.0 else None
 
 
 def gates(titrated: tuple[Titrated, ...], meters: tuple[Transmitter, ...], balance: Balanced | None) -> tuple[Gate, ...]:
@@ -142,3 +155,10 @@ def wider(not_yet: tuple[Gate, ...], ea_pct: float, sd0: float = KAPPA_SD) -> Ti
     if not any(gate.key in ("alkali", "pair") for gate in not_yet):
         return None
     return TitrationCase(sd0=sd0, ea_pct=ea_pct, slope=SLOPE_KAPPA, off_pct=OFF_PCT)
+
+
+def added_sd(titrated: tuple[Titrated, ...], ea_pct: float) -> float:
+    """What the titrations of a liquor add to the spread (sd) of a foreseen kappa; 0 where they are in time and agree, or where
+    nothing is titrated."""
+    case = wider(tuple(gate for t in titrated for gate in _of_alkali(t) if not gate.holds), ea_pct)
+    return math.sqrt(titration(case).sd ** 2 - case.sd0**2) if case is not None else 0.0

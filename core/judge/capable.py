@@ -13,7 +13,7 @@ import numpy as np
 from scipy.special import ndtr
 
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
-from core.judge.chart import D2, PHI_HIGH, Chart, autocorrelation, sigma_true
+from core.judge.chart import D2, MOST_PHI, PHI_HIGH, Chart, autocorrelation, sigma_true
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
 
@@ -32,7 +32,7 @@ BOTH, AT_LEAST, AT_MOST = SIDES = ("on both sides", "at least", "at most")
 class SinglesCase:
     mean: float = quantity("Mean", "", possible=(-1e9, 1e9), decimals=3)
     range_mean: float = quantity("Mean of the moving ranges", "", possible=(0, 1e9), above=True, decimals=4)
-    phi: float = quantity("Likeness of neighbours", "", possible=(-1, 0.85), decimals=2, default=0.0)
+    phi: float = quantity("Likeness of neighbours", "", possible=(-1, MOST_PHI), decimals=2, default=0.0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -15,7 +15,7 @@ from core.errors import ImpossibleInput, Infeasible, Problem
 
 D2 = 1.128
 LEAST = 8
-PHI_HIGH = 0.3
+PHI_HIGH, MOST_PHI = 0.3, 0.85  # neighbours alike: limits are widened from the one, up to the other
 EWMA_WEIGHT, EWMA_WIDTH = 0.20, 2.86
 RUN = 8
 CUSUM_LIMIT = 5.0  # sigma: two-sided, once in 465 points by chance, ten after a shift of one sigma
@@ -77,7 +77,7 @@ def individuals(values: Sequence[float]) -> Chart | Infeasible:
     if moving == 0.0:
         return Infeasible(field="values", reason="do not vary at all: is the instrument stuck?")
     phi = autocorrelation(values)
-    sigma = sigma_true(moving, min(phi, 0.85))
+    sigma = sigma_true(moving, min(phi, MOST_PHI))
     mean = float(x.mean())
     return Chart(
         n=len(x),
@@ -123,10 +123,10 @@ def cusum(
     return tuple(result)
 
 
-def moved(values: Sequence[float], mean: float, sigma: float) -> tuple[int, float] | None:
+def moved(values: Sequence[float], mean: float, sigma: float, *, head: float = 0.0) -> tuple[int, float] | None:
     """Where the mean seems to have moved: the point (0-based) from which the sum over its limit has grown, and the sum at the
-    last point, under 0 downwards; None while it stays within CUSUM_LIMIT."""
-    sums = cusum(values, mean, sigma)
+    last point, under 0 downwards; None while it stays within CUSUM_LIMIT. The sums begin at `head`."""
+    sums = cusum(values, mean, sigma, head=head)
     if not sums or max(sums[-1]) <= CUSUM_LIMIT:
         return None
     side = 0 if sums[-1][0] >= sums[-1][1] else 1

@@ -208,7 +208,7 @@ CARDS: Final = (
         "LB",
         "Laboratory",
         ("lab",),
-        "Burns of oven and furnace, acid and permanganate, barium chloride is poison, formaldehyde in the liquor’s titration.",
+        "Burns of oven and furnace, acid and permanganate, barium chloride is poison, formaldehyde where liquor is titrated.",
         "Fume hood, gloves, waste kept apart.",
         "Rinse, vent.",
         "Permanganate spilled on paper; fumes.",

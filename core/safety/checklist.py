@@ -1,4 +1,4 @@
-"""Checklists as reminders: they defer to the site’s own permit and cannot stand for it. Source: shift practice, section 7.3."""
+"""Checklists as reminders: they defer to the site's own permit and stand for none. Source: shift practice, section 7.3."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass

@@ -2,8 +2,8 @@
 
 from datetime import timedelta
 
-from core.accounts.gates import Titrated, gates, wider
-from core.accounts.reconcile import USUAL_EA_PCT, titration
+from core.accounts.gates import Titrated, added_sd, apart_pct
+from core.accounts.reconcile import USUAL_EA_PCT
 from core.cook.unit import CookPlan
 from desk.log.practice import newest_results
 
@@ -17,10 +17,8 @@ def titrated(state, line: str | None = None) -> tuple[Titrated, ...]:
     for row in rows:
         read = newest.get(row.id)
         singles = read.data.get("singles", []) if read is not None else []
-        both = sum(singles[:2]) if len(singles) > 1 else 0.0
-        pair = 200.0 * abs(singles[0] - singles[1]) / both if both > 0.0 else None
         age = (state.now - read.at) / timedelta(hours=1) if read is not None else None
-        told.append(Titrated(name=row.place, row=row.id, age_h=age, pair_pct=pair))
+        told.append(Titrated(name=row.place, row=row.id, age_h=age, pair_pct=apart_pct(singles)))
     return tuple(told)
 
 
@@ -34,5 +32,4 @@ def less_sure(state, unit: str, ea: float) -> float:
     """What the titrations of a unit's liquor add to the spread (sd) of a kappa that is foreseen; 0 where they are in time and
     agree, and for a line that no plan titrates."""
     line = next((u.line for u in state.mill.units if u.id == unit), "")
-    case = wider(tuple(g for g in gates(titrated(state, line), (), None) if not g.holds), ea)
-    return (titration(case).sd ** 2 - case.sd0**2) ** 0.5 if case is not None else 0.0
+    return added_sd(titrated(state, line), ea)

@@ -126,8 +126,7 @@ def _ranges(told: Drawn, x, decimals: int) -> dict:
             limits.append(f"M{n(x(p.first) - 4.0)} {n(y(p.begun.range_high))}H{n(x(p.end - 1) + 4.0)}")
     chart = told.chart
     label = {"y": n(y(chart.range_high)), "text": f"limit {figure(chart.range_high, decimals)}"} if chart is not None else None
-    over = [i for p in told.phases if p.begun for i in range(p.first, p.end) if (told.ranges[i] or 0.0) > p.begun.range_high]
-    return {"bars": bars, "limits": limits, "label": label, "foot": n(R_BOTTOM), "over": len(over)}
+    return {"bars": bars, "limits": limits, "label": label, "foot": n(R_BOTTOM)}
 
 
 def _ewma(told: Drawn, x, decimals: int) -> dict | None:

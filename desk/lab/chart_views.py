@@ -69,6 +69,7 @@ def chart(request, row_id: str):
         "p": chart_picture(told, band if of == charts.EACH else None, decimals),
         "year": year_picture(charts.days_of(row, state.now), *shown, state.now),
         "says": _says(told, band if of == charts.EACH else None, decimals),
+        "limits": charts.limits_worked(told),
         "chance": charts.chance_of(told) if told.standing or told.left_ewma is not None else None,
         "lots": charts.lots_since(row, since, state.now)[-SHOWN_LOTS:] if since is not None else [],
         "since": since,
@@ -121,7 +122,7 @@ def _says(told: charts.Drawn, band, decimals: int) -> dict:
         )
     heard = bool(lines)
     if heard:
-        restless = sum((r or 0.0) > chart.range_high for r in told.ranges[told.last.first :])
+        restless = told.restless
         lines.append(
             f"{restless} of its ranges past their limit too: the scatter itself has grown."
             if restless
@@ -202,7 +203,8 @@ def phase(request, row_id: str):
     def act() -> Record:
         at = time_of(typed, state.now) or time_typed(typed, state.now) if typed else state.now
         if at is None or at > state.now:
-            raise charts.Refused("at", f"“{plain(typed)[:20]}” is no time up to now; give it as 10:50, or 2026-11-14 10:50.")
+            text = f"“{plain(typed)[:20]}” is no time up to now; give it as 10:50, or 2026-11-14 10:50."
+            raise charts.Refused("at", text)
         words = plain(request.POST.get("words", ""))[:80]
         return charts.begin_phase(row=row, by=request.user, now=state.now, at=at, words=words)
 

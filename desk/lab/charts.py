@@ -9,14 +9,14 @@ from django.db.models import Avg
 from django.db.models.functions import TruncDate
 
 from core.errors import Infeasible
-from core.judge.capable import able, capability, group_chart, grouped
+from core.judge.capable import GroupsCase, SinglesCase, able, capability, group_chart, group_limits, grouped, limits
 from core.judge.chart import (
     CUSUM_LIMIT,
+    MOST_PHI,
     ON,
     Chart,
     Phase,
     Signal,
-    cusum,
     ewma,
     individuals,
     moved,
@@ -73,6 +73,13 @@ class Drawn:
     @property
     def chart(self) -> Chart | None:
         return self.last.begun if self.phases else None
+
+    @property
+    def restless(self) -> int:
+        """How many ranges of the newest phase are past their limit."""
+        chart = self.chart
+        own = self.ranges[self.last.first :] if chart is not None else ()
+        return sum(r is not None and chart is not None and r > chart.range_high for r in own)
 
     @property
     def standing(self) -> list[Signal]:
@@ -166,7 +173,7 @@ def drawn(row, band, start: datetime | None, end: datetime, *, of: str = EACH, n
         records=tuple(at.get(p.first) for p in phases),
         signals=signals,
         smooth=tuple(smooth),
-        moved=_moved(values, phases),
+        moved=_moved(values, phases, begun=bool(phases) and at.get(phases[-1].first) is not None),
         ranges=tuple(ranges),
         **_able(values, phases, signals, band, of),
     )
@@ -187,11 +194,11 @@ def _kept_limits(row, end: datetime, points: Sequence[Point], began: list[Record
     return told
 
 
-def _moved(values: Sequence[float], phases: Sequence[Phase]) -> tuple[int, float] | None:
-    """Where the mean of the newest phase has moved, and the sum now."""
+def _moved(values: Sequence[float], phases: Sequence[Phase], *, begun: bool) -> tuple[int, float] | None:
+    """Where the mean of the newest phase has moved, and the sum now, from half its limit where somebody began the phase."""
     if not phases or (chart := phases[-1].begun) is None:
         return None
-    found = moved(values[phases[-1].first :], chart.mean, chart.sigma)
+    found = moved(values[phases[-1].first :], chart.mean, chart.sigma, head=CUSUM_LIMIT / 2.0 if begun else 0.0)
     return None if found is None else (phases[-1].first + found[0], found[1])
 
 
@@ -207,13 +214,16 @@ def _able(values: Sequence[float], phases: Sequence[Phase], signals: Sequence[Si
     return {"able": Worked(model="chart.capability", case=case, result=capability(case)), "not_able": ""}
 
 
-def sums_of(told: Drawn) -> list[tuple[float, float]]:
-    """The cumulative sums of the newest phase, begun with half their limit where somebody began it."""
+def limits_worked(told: Drawn) -> Worked | None:
+    """The limits of the newest phase as a model gives them from its mean and ranges; None where it has none."""
     chart = told.chart
     if chart is None:
-        return []
-    own = [p.value for p in told.points[told.last.first :]]
-    return list(cusum(own, chart.mean, chart.sigma, head=CUSUM_LIMIT / 2.0 if told.records[-1] is not None else 0.0))
+        return None
+    if told.of == GROUPS:
+        case = GroupsCase(n=GROUP_OF, mean=chart.mean, range_mean=chart.range_mean)
+        return Worked(model="chart.groups", case=case, result=group_limits(case))
+    case = SinglesCase(mean=chart.mean, range_mean=chart.range_mean, phi=min(chart.phi, MOST_PHI))
+    return Worked(model="chart.individuals", case=case, result=limits(case))
 
 
 def chance_of(told: Drawn) -> Worked:

@@ -78,12 +78,12 @@ def _balance(state) -> tuple[Balanced | None, int]:
     if agreed is None:
         return None, 0
     came = sum(t.made_t for t in agreed.case.towers) + agreed.case.bought_t
-    lost = abs(sum(rose.unexplained for rose in kept.towers_of(state, period, whole)))
     return Balanced(
         chi=agreed.found.chi,
         chi_allowed=agreed.found.chi_allowed,
         worst=agreed.found.worst,
         worst_allowed=agreed.found.worst_allowed,
-        unaccounted_pct=100.0 * lost / came if came > 0.0 else 0.0,
+        unaccounted_t=sum(rose.unexplained for rose in kept.towers_of(state, period, whole)),
+        came_t=came,
         suspects=tuple(agreed.suspects),
     ), 0

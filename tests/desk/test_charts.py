@@ -7,7 +7,7 @@ from django.test import SimpleTestCase, TestCase, tag
 
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.capable import able, capability, group_chart, grouped
-from core.judge.chart import CUSUM_LIMIT, EVERY, ON, Chart, cusum, ewma, individuals, phased, run_rules, signals_of
+from core.judge.chart import CUSUM_LIMIT, EVERY, ON, Chart, cusum, ewma, individuals, moved, phased, run_rules, signals_of
 from core.judge.run_length import CHARTS, CUSUM, EWMA, RULES, SINGLES, USUAL, RunLengthCase, of_rules, run_length
 from desk.lab import charts
 from desk.lab.actions import Entry, record_sample
@@ -176,6 +176,8 @@ class Phases(SimpleTestCase):
         over = [[max(pair) > CUSUM_LIMIT for pair in cusum(values, 0.0, 1.0, head=head)] for head in (2.5, 0.0)]
         soon, late = (told.index(True) for told in over)
         self.assertLess(soon, late)
+        soon, late = moved(values[:8], 0.0, 1.0, head=2.5), moved(values[:8], 0.0, 1.0)
+        self.assertEqual((soon[0], late), (0, None))
         self.assertEqual(len(ewma(values, 0.0, 1.0)), 20)
 
 
@@ -198,6 +200,9 @@ class Page(Desk):
         self.assertContains(page, "BM-26318-A01-2")
         self.assertGreaterEqual(told.able.case.n, 30)
         self.assertLess(told.able.case.n, len(told.points))  # points of signals are left out
+        worked = page.context["limits"].result
+        self.assertAlmostEqual(worked.low, told.chart.low)
+        self.assertAlmostEqual(worked.high, told.chart.high)
         self.assertContains(self.client.get(f"/lab/row/{ROW}/"), f"/lab/chart/{ROW}/")
 
     def test_a_phase_is_begun_charted_taken_back_and_refused_where_it_cannot_be(self):

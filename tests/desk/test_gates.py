@@ -6,7 +6,7 @@ from unittest.mock import patch
 
 from django.test import SimpleTestCase, TestCase, tag
 
-from core.accounts.gates import Balanced, Titrated, Transmitter, gates, wider
+from core.accounts.gates import Balanced, Titrated, Transmitter, apart_pct, gates, wider
 from core.cook.trust import band_of, default_band
 from desk.cook.liquor import less_sure, titrated
 from desk.log.models import Kind, Record
@@ -15,7 +15,7 @@ from desk.schedule.gates import gates_of
 from tests import make, second_mill
 from tests.desk.test_bleach import Desk
 
-FINE = Balanced(chi=2.0, chi_allowed=12.6, worst=1.0, worst_allowed=2.9, unaccounted_pct=0.5)
+FINE = Balanced(chi=2.0, chi_allowed=12.6, worst=1.0, worst_allowed=2.9, unaccounted_t=-0.5, came_t=100.0)
 
 
 def liquor(age_h: float | None = 1.0, pair_pct: float | None = 0.4) -> Titrated:
@@ -42,17 +42,20 @@ class Each(SimpleTestCase):
         for changed, key in (
             ({"chi": 12.7}, "balance"),
             ({"worst": 2.91}, "measurement"),
-            ({"unaccounted_pct": 2.01}, "fibre"),
+            ({"unaccounted_t": -2.01}, "fibre"),
         ):
             self.assertEqual(self.failing(balance=replace(FINE, **changed)), {key})
         self.assertEqual(self.failing(balance=None), {"balance", "measurement", "fibre"})
         for m, key in ((meter(-0.05), ""), (meter(-0.051), "meter"), (meter(None), "meter"), (meter(stuck=True), "stuck")):
             self.assertEqual(self.failing(meters=(m,)), {key} - {""})
 
+    def test_two_titrations_are_apart_by_their_mean_and_none_of_nothing(self):
+        self.assertAlmostEqual(apart_pct([103.0, 103.6, 99.0]), 100.0 * 0.6 / 103.3)
+        for singles in ([], [103.0], [0.0, 0.0]):
+            self.assertIsNone(apart_pct(singles))
+
     def test_suspects_are_named_and_only_the_liquor_widens_a_forecast(self):
-        off = Balanced(
-            chi=30.0, chi_allowed=12.6, worst=1.0, worst_allowed=2.9, unaccounted_pct=0.5, suspects=("S tower, its level",)
-        )
+        off = replace(FINE, chi=30.0, suspects=("S tower, its level",))
         named = next(g for g in gates((), (), off) if not g.holds)
         self.assertEqual(named.cure, "look at S tower, its level")
         self.assertIsNone(wider((named,), 18.5))
