@@ -45,6 +45,7 @@ import core.deliver.release
 import core.deliver.runcard
 import core.deliver.wet_end
 import core.judge.capable
+import core.judge.cause
 import core.judge.next_cook
 import core.judge.run_length
 import core.lab.consistency

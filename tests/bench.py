@@ -118,6 +118,8 @@ def pages(client, label: str) -> float:
 
         return get
 
+    from desk.lab import causes as lab_causes
+
     htmx = {"HX-Request": "true", "HX-Target": "answer"}
     shift = median_ms(page("/"))
     line(f"Shift at the server, {label}", shift, "ms", 40)
@@ -128,6 +130,11 @@ def pages(client, label: str) -> float:
 
     line(f"the same once something was written, {label}", median_ms(written), "ms", 60)
     line(f"a control chart, {label}", median_ms(page("/lab/chart/K.larch_blow.kappa/", **htmx)), "ms", 120)
+    causes = page("/lab/cause/K.larch_blow.kappa/", **htmx)
+    line("what changed before a kappa, gains known", median_ms(causes), "ms", 150)
+    far = page("/lab/cause/machine.chest.freeness/", **htmx)
+    line("what changed before the machine's freeness", median_ms(far), "ms", 150)
+    line("  with its gains worked out anew", median_ms(lambda: (lab_causes._gains.clear(), far()), times=5), "ms", 1000)
     apart = page("/lab/chart/S.chest.consistency/?of=differences", **htmx)
     line(f"a meter against the laboratory, {label}", median_ms(apart), "ms", 120)
     line(

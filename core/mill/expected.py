@@ -17,9 +17,8 @@ SET_TESTS: Final = ("ph",)  # what a stage is set to, not what comes of it
 OF_THE_MIX: Final = {"freeness": "csf_ml", "brightness": "iso_pct", "ash": "ash_pct"}
 
 
-def expected(mill: Mill, line: Line, mix: Mix) -> dict[str, float]:
-    """Values of the rows that a unit or the blend computes, by row: kappa of cooks, loss of washers, what leaves every
-    stage of bleaching, and what the furnish gives the machine's chest."""
+def of_line(mill: Mill, line: Line) -> dict[str, float]:
+    """Values of the rows that a unit computes, by row: kappa of cooks, loss of washers, what leaves stages of bleaching."""
     told: dict[str, float] = {}
     for key, plan in mill.cook_plans.items():
         kappa = line.acts[key].kappa
@@ -36,6 +35,12 @@ def expected(mill: Mill, line: Line, mix: Mix) -> dict[str, float]:
     for row in mill.plan.values():
         if row.id not in told and row.test not in SET_TESTS and (value := solved_at(line, row)) is not None:
             told[row.id] = value
+    return told
+
+
+def expected(mill: Mill, line: Line, mix: Mix) -> dict[str, float]:
+    """The same with what the furnish gives the machine's chest."""
+    told = of_line(mill, line)
     for test, name in OF_THE_MIX.items():
         told[f"{mill.roles.point}.{test}"] = float(getattr(mix, name))
     return {row: value for row, value in told.items() if row in mill.plan}

@@ -127,7 +127,7 @@ class Plant:
             return
         was, now = (self._kind(key, told).settings() for told in (before, settings))
         moved = tuple(name for name in now if now[name] != was.get(name))
-        due = self.minutes + round(_felt_min(self._kind(key, before), self.acting.inlets[key], moved))
+        due = self.minutes + round(felt_min(self._kind(key, before), self.acting.inlets[key], moved))
         self.coming.append(Coming(due, key, settings))
         self.coming.sort(key=lambda c: c.due)
 
@@ -299,7 +299,7 @@ class Plant:
         self.acting.restore({k.removeprefix("acting."): v for k, v in kept.items() if k.startswith("acting.")})
 
 
-def _felt_min(kind: Kind, inlet: Inlet, moved: tuple[str, ...]) -> float:
+def felt_min(kind: Kind, inlet: Inlet, moved: tuple[str, ...]) -> float:
     """How long after it is put a setting is felt where a unit's pulp leaves, min."""
     felt = getattr(kind, "felt_min", None)
     if felt is not None:

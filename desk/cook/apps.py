@@ -5,9 +5,10 @@ class CookConfig(AppConfig):
     name = "desk.cook"
 
     def ready(self) -> None:
-        from desk.cook import kappas, running, thermometer
+        from desk.cook import causes, kappas, running, thermometer
         from desk.intake import plant
         from desk.lab.actions import CORRECTED, SAMPLED
+        from desk.lab.causes import OWN
         from desk.mill import ahead
 
         if kappas.from_sample not in SAMPLED:
@@ -19,3 +20,6 @@ class CookConfig(AppConfig):
 
         if running.next_blows not in ahead.BATCHES:
             ahead.BATCHES.append(running.next_blows)
+
+        if causes.own not in OWN:
+            OWN.append(causes.own)

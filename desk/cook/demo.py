@@ -21,7 +21,8 @@ PLANS = {
     "larch": (19.5, 28.4, 4.1, 22.4, 30.0, ((0.0, 80.0), (35.0, 116.0), (50.0, 116.0), (95.0, 170.0), (188.0, 170.0))),
     "alder": (17.5, 28.4, 4.0, 20.0, 18.0, ((0.0, 80.0), (90.0, 165.0), (143.0, 165.0))),
 }
-LATEST_HOLD_MIN = 16.0
+LATEST_HOLD_MIN = (-12.0, -14.0)
+EVEN_COOKS, EVEN = 9, 0.15  # the newest were run alike, but for the last two
 GAS_BAR = 0.2  # gas in the digester that cooks, above saturation
 LARCH_CYCLE_MIN = 122.0  # two digesters, 2 h 2 apart
 
@@ -30,14 +31,16 @@ def _past(rng, now, by, species: str, count: int, first: int) -> list[Cook]:
     ea, sulphidity, lw, wood, target, plan = PLANS[species]
     cooks = []
     for k in range(count):
+        left = count - k if species == "larch" else count
+        even = EVEN if left <= EVEN_COOKS else 1.0
         charge = Charge(
-            ea_pct_naoh=round(ea + rng.normal(0, 0.4), 1),
-            sulphidity_pct=round(sulphidity + rng.normal(0, 1.2), 1),
-            lw_m3_t=round(lw + rng.normal(0, 0.12), 2),
+            ea_pct_naoh=round(ea + even * rng.normal(0, 0.4), 1),
+            sulphidity_pct=round(sulphidity + even * rng.normal(0, 1.2), 1),
+            lw_m3_t=round(lw + even * rng.normal(0, 0.12), 2),
         )
-        hold = rng.normal(0, 7)
-        if species == "larch" and k == count - 1:
-            hold = LATEST_HOLD_MIN  # the newest tested cook was held too long: its next one asks for a move
+        hold = even * rng.normal(0, 7)
+        if left <= len(LATEST_HOLD_MIN):
+            hold = LATEST_HOLD_MIN[-left]  # the newest tested cooks were held too short: the next one asks for a move
         run = tuple(
             (
                 m + (hold if i == len(plan) - 1 else 0.0) + (rng.normal(0, 3) if i == len(plan) - 2 else 0.0),

@@ -402,9 +402,18 @@ def one(request, number: int):
                     "divert_words": f"with pulp of kappa {diverted.case.other_kappa:.1f}, the blow before",
                 }
                 context |= {"doubt": actions.doubt_of(cook), **_asked_next(state, cook, points)}
+                context |= {"cause_row": actions.kappa_row(state, cook.species), "cause_at": _sampled_ms(cook, state)}
     except CoreError as failure:
         context["trouble"] = str(failure)
     return render(request, "cook/one.html", context, status=422 if problem else 200)
+
+
+SAMPLED_AFTER = timedelta(minutes=120)  # a blow's kappa is in the plan's row by then
+
+
+def _sampled_ms(cook: Cook, state) -> int:
+    """Up to when the row of a cook's kappa is looked at: two hours after its blow, or now."""
+    return round(1000.0 * min(state.now, cook.blown_at + SAMPLED_AFTER).timestamp())
 
 
 def _number(request, name: str) -> float:

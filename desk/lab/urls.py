@@ -1,6 +1,6 @@
 from django.urls import path
 
-from desk.lab import chart_views, views
+from desk.lab import cause_views, chart_views, views
 
 app_name = "lab"
 urlpatterns = [
@@ -10,5 +10,7 @@ urlpatterns = [
     path("chart/<str:row_id>/phase/", chart_views.phase, name="phase"),
     path("chart/<str:row_id>/limits/", chart_views.keep, name="keep_limits"),
     path("chart/<str:row_id>/phase/<int:pk>/back/", chart_views.back, name="phase_back"),
+    path("cause/<str:row_id>/", cause_views.cause, name="cause"),
+    path("cause/<str:row_id>/keep/", cause_views.keep, name="cause_keep"),
     path("record/<str:row_id>/", views.record, name="record"),
 ]

@@ -51,6 +51,7 @@ RIGHTS = {
     "log:note": (MAY["note"], MAY["note"]),
     "lab:record": (MAY["record"], MAY["record"]),
     "handbook:checklist": (MAY["note"], MAY["note"]),
+    "lab:cause_keep": (NOBODY, MAY["note"]),
     "lab:phase": (NOBODY, MAY["fit"]),
     "lab:keep_limits": (NOBODY, MAY["fit"]),
     "lab:phase_back": (NOBODY, MAY["fit"]),

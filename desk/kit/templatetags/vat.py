@@ -461,6 +461,12 @@ def told(value) -> str:
 
 
 @register.filter
+def ms(at: datetime) -> int:
+    """A time in an address: whole milliseconds since 1970."""
+    return round(1000.0 * at.timestamp())
+
+
+@register.filter
 def short(value) -> str:
     """Whatever it is, briefly: numbers with the digits they need."""
     return f"{value:.6g}" if isinstance(value, float) else str(value)[:40]
