@@ -41,8 +41,10 @@ import core.cook.trust
 import core.cook.vessel
 import core.deliver.breaks
 import core.deliver.draw
+import core.deliver.passing
 import core.deliver.release
 import core.deliver.runcard
+import core.deliver.trace
 import core.deliver.wet_end
 import core.judge.capable
 import core.judge.cause

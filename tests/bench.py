@@ -118,6 +118,8 @@ def pages(client, label: str) -> float:
 
         return get
 
+    from core.deliver.lots import Edge
+    from core.deliver.trace import Graph
     from desk.lab import causes as lab_causes
 
     htmx = {"HX-Request": "true", "HX-Target": "answer"}
@@ -135,6 +137,10 @@ def pages(client, label: str) -> float:
     far = page("/lab/cause/machine.chest.freeness/", **htmx)
     line("what changed before the machine's freeness", median_ms(far), "ms", 150)
     line("  with its gains worked out anew", median_ms(lambda: (lab_causes._gains.clear(), far()), times=5), "ms", 1000)
+    edges = [Edge(f"L{k // 10 + 1}-{j}", f"L{k // 10}-{k % 10}", 1.0) for k in range(500) for j in range(10)]
+    traced = median_ms(lambda: Graph(edges, {}).back("L50-0"), times=10)
+    line(f"a lot traced over {len(edges)} transfers", traced, "ms", 100)
+    line("its page with a suspect", median_ms(page("/deliver/trace/?suspect=KD-26317-B02-5")), "ms", 150)
     apart = page("/lab/chart/S.chest.consistency/?of=differences", **htmx)
     line(f"a meter against the laboratory, {label}", median_ms(apart), "ms", 120)
     line(

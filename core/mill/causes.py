@@ -18,6 +18,7 @@ from core.lab.methods import TESTS
 from core.learn import Constant
 from core.line.acting import Line
 from core.line.network import DrawKind
+from core.line.steady import Solution
 from core.mill.document import PlanRow
 from core.mill.expected import of_line
 from core.mill.mill import Mill
@@ -393,3 +394,33 @@ def met_by(thing: Upstream, held: Sequence[tuple[float, float]], now: Sequence[f
     sigma = scatter(values.tolist()) or float(np.std(values))
     seen = float(np.sqrt(difference @ difference))
     return Met(thing=thing, moved=moved, sd=sigma * seen if seen > 1e-9 else float(np.std(values)))
+
+
+def reaching(solution: Solution, unit: str) -> dict[str, float]:
+    """Of the solids that leave every unit before one, the share that comes into it by pulp, what is lost left out.
+
+    Worked from the unit back: what a unit sends on is shared as its solids leave it, and shrinks with what its act dissolves.
+    """
+    network, told = solution.network, {}
+    index = network.index
+    told[index[unit]] = 1.0
+    sends: dict[int, list[tuple[int, float]]] = {}
+    for u in network.units:
+        for o in u.outlets:
+            if index[o.to] > index[u.id]:
+                sends.setdefault(index[u.id], []).append((index[o.to], float(solution.left(u.id, o.name) @ SUSPENDED)))
+    shares: dict[str, float] = {}
+    for i in range(index[unit] - 1, -1, -1):
+        whole = float(solution.after[i] @ SUSPENDED)
+        if whole <= 0.0:
+            continue
+        share = 0.0
+        for to, t_h in sends.get(i, ()):
+            if to not in told:
+                continue
+            into, after = float(solution.into[to] @ SUSPENDED), float(solution.after[to] @ SUSPENDED)
+            kept = 1.0 if to == index[unit] else (after / into if into > 0.0 else 0.0)
+            share += t_h / whole * kept * told[to]
+        if share > 0.0:
+            told[i] = shares[network.units[i].id] = share
+    return shares

@@ -32,7 +32,8 @@ from desk.kit.writing import writing
 from desk.lab.actions import Entry, record_sample
 from desk.log.actions import write
 from desk.log.models import Kind, Record
-from desk.mill.state import FITTED
+from desk.mill.source_lots import of_cook
+from desk.mill.state import FITTED, MillState, NoMill
 from desk.people.rights import refuse
 
 MOST_IMPORT = 2000
@@ -215,6 +216,23 @@ def blow(*, cook: Cook, by, now) -> None:
             status="blown",
             data=made_by(cook),
         )
+        _as_lot(cook, by=by, now=now)
+
+
+def _as_lot(cook: Cook, *, by, now) -> None:
+    """Inside a write: a blown cook as a source lot that furnish lots lead back to; none where no unit of the mill cooks its
+    wood, or the line cannot be run."""
+    try:
+        state = MillState(now)
+        unit = next((u for u in state.mill.units if u.cooks == cook.species), None)
+        if unit is None:
+            return
+        made = made_by(cook) or {"yield_pct": state.line.acts[unit.id].worked[0].case.yield_pct}
+        pulp = cook.wood_t * made["yield_pct"] / 100.0
+    except (NoMill, CoreError, KeyError, IndexError):
+        return
+    what = f"{cook.species} cook {cook.number}"
+    of_cook(state, unit=unit.id, what=what, pulp_t=pulp, number=cook.number, since=cook.started_at, by=by, now=now)
 
 
 def keep_kappa(

@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from core.deliver.lots import Parcel, fifo, lot_number
+from core.deliver.lots import Parcel, lot_number
+from core.deliver.passing import through_vessel
 from core.deliver.release import Action, CardTest, Disposition, dispose, history
 from desk.kit.refused import FieldRefused
 from desk.kit.templatetags.vat import clock, stop
@@ -13,6 +14,7 @@ from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.proof import unproved
 from desk.mill.shifts import shift_of
+from desk.mill.source_lots import cut_due
 from desk.people.pins import PinRefused, check_pin
 from desk.people.rights import refuse
 
@@ -213,8 +215,12 @@ def _speaks(found: Lot, test, wrong: Record, right: Record) -> bool:
     return wrong.subject == test.row and found.start <= wrong.at and ended
 
 
+LEAST_T = 0.005  # of a lot, for a row of it
+
+
 def sources_of(opened: Record, tonnes: float, state, end: datetime) -> list[dict]:
-    """Source lots behind a furnish lot: each tower first in, first out, from what stood in it when the lot opened.
+    """Source lots behind a furnish lot: each tower as its vessel passes them on, a plug over its mixed bottom zone, from what
+    stood in it when the lot opened.
 
     What a source lot has given to others is gone: it never gives more than it holds.
     """
@@ -234,26 +240,38 @@ def sources_of(opened: Record, tonnes: float, state, end: datetime) -> list[dict
         if out <= 0.0:
             continue
         vessel = state.vessels.get(state.mill.sources[key].vessel)
-        content = vessel.content_t if vessel else 0.0
-        arrived = end - timedelta(hours=state.mill.sources[key].transit_h)
-        records = [r for r in by_source.get(key, []) if r.at <= arrived]
-        left = fifo(
-            tuple(Parcel(r.subject, max(0.0, r.data["tonnes"] - given.get(r.subject, 0.0))) for r in records),
-            content + out,
-            out,
-        )
-        about = {r.subject: r for r in records}
+        transit = timedelta(hours=state.mill.sources[key].transit_h)
+        records = {r.subject: r for r in by_source.get(key, []) if r.at + transit <= end}
+        left = _given_of(list(records.values()), given, vessel, out, opened.at - transit)
         rows += [
-            {"lot": p.lot, "source": key, "what": about[p.lot].data["what"], "made": about[p.lot].at.isoformat(), "t": p.tonnes}
-            for p in left
+            {"lot": lot, "source": key, "what": records[lot].data["what"], "made": records[lot].at.isoformat(), "t": t}
+            for lot, t in sorted(left.items(), key=lambda row: records[row[0]].at)
         ]
-        rest = out - sum(p.tonnes for p in left)
-        if rest > 0.005:
+        rest = out - sum(left.values())
+        if rest > LEAST_T:
             name = state.mill.sources[key].name
             rows.append(
                 {"lot": "", "source": key, "what": f"{name}, not yet cut into lots", "made": opened.at.isoformat(), "t": rest}
             )
     return rows
+
+
+def _given_of(records: list[Record], given: dict[str, float], vessel, out: float, stood_by: datetime) -> dict[str, float]:
+    """What a source's tower gave of each of its lots, t. `vessel` as it stands at the end, or None; lots made until `stood_by`
+    stood in it at first."""
+    parcels = [Parcel(r.subject, max(0.0, r.data["tonnes"] - given.get(r.subject, 0.0))) for r in records]
+    content = vessel.content_t if vessel else 0.0
+    left = content + out  # that was in it and came to it: the newest of what was made, older heels left out
+    held: list[Parcel] = []
+    for p in reversed(parcels):
+        taken = min(left, p.tonnes)
+        if taken > 0.0:
+            held.insert(0, Parcel(p.lot, taken))
+        left -= taken
+    first = {r.subject for r in records if r.at <= stood_by}
+    standing, fed = ([p for p in held if (p.lot in first) == stood] for stood in (True, False))
+    mixed_share = vessel.vessel.mixed_pct / 100.0 if vessel else 0.0
+    return through_vessel(standing, fed, mixed_share, out)
 
 
 def close_lot(*, opened: Record, by, now, state, tonnes: float | None = None, sources: list[dict] | None = None) -> Record:
@@ -264,6 +282,8 @@ def close_lot(*, opened: Record, by, now, state, tonnes: float | None = None, so
         earlier = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about=opened).first()
         if earlier is not None:
             raise Refused("close", f"Lot {opened.subject} was closed at {clock(earlier.entered_at)} by {stop(earlier.signed)}")
+        if sources is None:
+            cut_due(state, by=by, now=now)
         rows = sources_of(opened, t, state, now) if sources is None else sources
         data = {"tonnes": t, "sources": rows, "moves_since": opened.at.isoformat()}
         says = f"Lot {opened.subject} closed at {t:.1f} t"

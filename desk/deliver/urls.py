@@ -1,12 +1,15 @@
 from django.urls import path
 
-from desk.deliver import claim, machine, views
+from desk.deliver import claim, machine, trace_views, views
 
 app_name = "deliver"
 urlpatterns = [
     path("", views.newest, name="newest"),
     path("claim/", claim.claim_page, name="claim"),
     path("machine/", machine.machine, name="machine"),
+    path("trace/", trace_views.trace, name="trace"),
+    path("trace/hold/", trace_views.recall, name="hold_all"),
+    path("recall/<int:pk>/", trace_views.recall_paper, name="recall"),
     path("lots/", views.lot_list, name="lots"),
     path("source/<str:number>/", views.source, name="source"),
     path("lots/<str:number>/", views.lot_page, name="lot"),

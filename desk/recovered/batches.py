@@ -197,7 +197,7 @@ def _as_lot(state, vat: Vat, record: Record, found: LoadedFound, taken, by, now)
         now=now,
         at=record.at,
         says=f"Lot {number}, {what}, {t:.2f} t",
-        data={"source": vat.source, "what": what, "tonnes": t, "from": behind},
+        data={"source": vat.source, "unit": vat.unit, "what": what, "tonnes": t, "from": behind},
         corrects=made,
         reason="other" if made else "",
     )

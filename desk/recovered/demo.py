@@ -132,5 +132,5 @@ def _loaded(mill, people, vat, case: LoadedCase, rows, behind, mix, at, used: se
     t = found.od_t * YIELD
     what = "recovered ledger and book trim, pulper batch"
     told["kind"] = Kind.LOT_CLOSE
-    lot = {"source": vat.source, "what": what, "tonnes": t, "from": behind}
+    lot = {"source": vat.source, "unit": vat.unit, "what": what, "tonnes": t, "from": behind}
     write(subject=number, says=f"Lot {number}, {what}, {t:.2f} t", data=lot, **told)

@@ -353,29 +353,30 @@ def _levels(rng, now: datetime, days: int, past: Past) -> None:
 def _source_lots(mill, people, now: datetime) -> None:
     """Cooks, slices, bale groups and reels of the last days, as lots that the towers were filled with."""
     plans = (
-        ("larch kraft, batch cook", "larch", "K", 2.05, 9.0, 1),
-        ("alder kraft, 4 h slice", "alder", "K", 4.0, 9.2, 51),
-        ("soda bagasse, 4 h slice", "bagasse", "S", 4.0, 7.6, 1),
-        ("thermomechanical hemlock, 8 h slice", "hemlock", "M", 8.0, 16.4, 3),
-        ("bought wet lap", "wet lap", "W", 60.0, 60.0, 1),
-        ("broke, with its own history", "broke", "B", 6.0, 12.9, 1),
+        ("larch kraft, batch cook", "larch", "K", 2.05, 9.0, 1, "K.larch.cook"),
+        ("alder kraft, 4 h slice", "alder", "K", 4.0, 9.2, 51, "K.alder.cook"),
+        ("soda bagasse, 4 h slice", "bagasse", "S", 4.0, 7.6, 1, "S.cook"),
+        ("thermomechanical hemlock, 8 h slice", "hemlock", "M", 8.0, 16.4, 3, "M.tmp"),
+        ("bought wet lap", "wet lap", "W", 60.0, 60.0, 1, "wetlap"),
+        ("broke, with its own history", "broke", "B", 6.0, 12.9, 1, "B.broke"),
     )
     made = []
-    for i, (what, word, source, every, t, first) in enumerate(plans):
+    for i, (what, word, source, every, t, first, unit) in enumerate(plans):
         line, kind = LOT_KINDS[word]
         for k in range(int(72 / every) + 1):
             at = now - timedelta(hours=every * k + (170.0 if source == "W" else 0.9 + 0.37 * i))
-            made.append((at, what, source, line, kind, t, first))
+            made.append((at, what, source, line, kind, t, first, unit, every))
     made.sort(key=lambda m: m[0])
     serials: dict[str, int] = {}
     wet_lap: list[str] = []
-    for at, what, source, line, kind, t, first in made:
+    for at, what, source, line, kind, t, first, unit, every in made:
         shift = shift_of(at, mill)
         day = shift.start.timetuple()
         key = f"{line}{kind}{day.tm_yday}{shift.letter}{first}"
         serials[key] = serials.get(key, first - 1) + 1
         number = lot_number(line=line, kind=kind, year=day.tm_year, day=day.tm_yday, shift=shift.letter, serial=serials[key])
-        data = {"source": source, "what": what, "tonnes": t}
+        since = at - timedelta(hours=every)
+        data = {"source": source, "unit": unit, "what": what, "tonnes": t, "since": since.isoformat()}
         write(kind=Kind.LOT_CLOSE, subject=number, by=people["tk"], now=at, says=f"Lot {number}, {what}, {t:.1f} t", data=data)
         if source == "W":
             came(mill, people, "wetlap", number, at, 500, 125_000.0, f"DN {3900 + len(wet_lap)}")

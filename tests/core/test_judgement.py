@@ -9,7 +9,6 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 import tests.profile  # noqa: F401
-from core.deliver.lots import Edge, Parcel, fifo, roots, trace_back, trace_forward
 from core.deliver.release import (
     Action,
     BoundCase,
@@ -296,39 +295,3 @@ class Cover(SimpleTestCase):
             content=content, low=0.1 * case.capacity, high=0.95 * case.capacity, pieces=tuple(pieces), holds_at_high=True
         )
         self.assertLessEqual(held.most, max(content, 0.95 * case.capacity) + 1e-9)
-
-
-@tag("core")
-class Lots(SimpleTestCase):
-    @given(st.lists(st.floats(0.5, 30), min_size=1, max_size=12), st.floats(0, 1), st.floats(0, 1))
-    def test_what_goes_out_first_came_in_first_and_no_tonne_twice(self, tonnes, held, drawn):
-        parcels = tuple(Parcel(f"L{i}", t) for i, t in enumerate(tonnes))
-        made = sum(tonnes)
-        content, out = held * made, drawn * held * made
-        gone = fifo(parcels, content, out)
-        self.assertAlmostEqual(sum(p.tonnes for p in gone), out, places=6)
-        self.assertEqual([p.lot for p in gone], sorted((p.lot for p in gone), key=lambda x: int(x[1:])))
-        first, second = fifo(parcels, content, out / 2.0), fifo(parcels, content - out / 2.0, out / 2.0)
-        both: dict[str, float] = {}
-        for p in (*first, *second):
-            both[p.lot] = both.get(p.lot, 0.0) + p.tonnes
-        for p in gone:
-            self.assertAlmostEqual(both[p.lot], p.tonnes, places=6)
-
-    @given(st.lists(st.tuples(st.integers(0, 5), st.integers(6, 9), st.floats(0.5, 30)), min_size=1, max_size=12))
-    def test_shares_of_the_sources_make_one_and_forward_is_backward(self, listed):
-        edges = [Edge(f"B{child}", f"A{parent}", t) for parent, child, t in listed]
-        edges += [Edge("Z", child, 10.0) for child in sorted({e.child for e in edges})]
-        back = roots(tuple(edges), "Z")
-        self.assertAlmostEqual(sum(back.values()), 1.0, places=9)
-        made = dict.fromkeys({e.child for e in edges}, 100.0)
-        for source, share in back.items():
-            ahead = trace_forward(tuple(edges), made, source)
-            self.assertAlmostEqual(ahead["Z"], 100.0 * share, places=6)
-            self.assertAlmostEqual(trace_back(tuple(edges), "Z")[source], share, places=9)
-
-    def test_a_lot_that_leads_back_to_itself_is_refused(self):
-        with self.assertRaises(ImpossibleInput):
-            trace_back((Edge("A", "B", 1.0), Edge("B", "A", 1.0)), "A")
-        with self.assertRaises(ImpossibleInput):
-            fifo((Parcel("A", 1.0),), -1.0, 0.0)

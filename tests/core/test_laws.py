@@ -18,7 +18,7 @@ from core.constants import SODIUM_IN_NAOH
 from core.cook.blow import white_liquor
 from core.cook.unit import Made
 from core.deliver.draw import DrawCase, draw
-from core.deliver.lots import SIGNS, Parcel, check_sign, fifo
+from core.deliver.lots import SIGNS, check_sign
 from core.errors import ImpossibleInput
 from core.judge.advise import Move, water_to
 from core.judge.band import GRAVITY, Band, judge
@@ -485,13 +485,3 @@ class LotLaws(SimpleTestCase):
         at %= len(bare) - 1
         assume(bare[at] != bare[at + 1])
         self.assertNotEqual(check_sign(bare), check_sign(bare[:at] + bare[at + 1] + bare[at] + bare[at + 2 :]))
-
-    @given(tonnes=st.lists(st.floats(0.5, 20), min_size=1, max_size=8), content=st.floats(0, 60), share=st.floats(0, 1))
-    def test_first_in_goes_out_first(self, tonnes, content, share):
-        parcels = tuple(Parcel(str(i), t) for i, t in enumerate(tonnes))
-        out = content * share
-        left = fifo(parcels, content, out)
-        self.assertLessEqual(sum(p.tonnes for p in left), out + 1e-6)
-        self.assertEqual([int(p.lot) for p in left], sorted(int(p.lot) for p in left))
-        if content <= sum(tonnes):
-            self.assertAlmostEqual(sum(p.tonnes for p in left), out, places=5)

@@ -14,6 +14,7 @@ from desk.log.models import Kind, Record
 from desk.mill.models import HeldLine, MillVersion, Proposal
 from desk.people.models import Person, Role
 from desk.people.table import MAY
+from desk.shift.demo import PIN
 from tests import make
 
 ANY = frozenset(r.value for r in Role)
@@ -51,6 +52,7 @@ RIGHTS = {
     "log:note": (MAY["note"], MAY["note"]),
     "lab:record": (MAY["record"], MAY["record"]),
     "handbook:checklist": (MAY["note"], MAY["note"]),
+    "deliver:hold_all": (NOBODY, MAY["hold"]),
     "lab:cause_keep": (NOBODY, MAY["note"]),
     "lab:phase": (NOBODY, MAY["fit"]),
     "lab:keep_limits": (NOBODY, MAY["fit"]),
@@ -144,6 +146,8 @@ class Addresses(TestCase):
         client.post("/instruments/keys/", {"name": "x", "scope": "calc"})
         client.post("/lab/chart/S.chest.consistency/phase/", {"words": "x"})
         client.force_login(mr, backend="django.contrib.auth.backends.ModelBackend")
+        sent = {"suspect": "KD-26317-B02-5", "words": "x y", "pin": PIN, "act": "rehearse"}
+        client.post("/deliver/trace/hold/", sent)
         cls.card = make.issue_card(client)
         cls.delivery = Delivery.objects.create(door="file", name="x.csv", made_at=make.NOW, status="done").pk
         cls.batch = Record.objects.filter(status="batch").first().data["number"]
@@ -152,6 +156,7 @@ class Addresses(TestCase):
         cls.fill = {
             "shift:decide": Record.objects.filter(kind=Kind.MOVE).first().pk,
             "shift:signed": Record.objects.filter(kind=Kind.HANDOVER).first().pk,
+            "deliver:recall": Record.objects.get(kind=Kind.EVENT, subject="recall").pk,
             "schedule:issued": cls.card,
             "schedule:print": cls.card,
             "schedule:start": cls.card,

@@ -656,7 +656,7 @@ class Moves(DeskCase):
             self.assertContains(page, said)
         shift = self.client.get("/")
         self.assertContains(shift, f"All {len(keys)}")
-        self.assertContains(shift, "Not shown here: K3 stands")
+        self.assertContains(shift, "Not shown here: K1 stands")
 
 
 class StopsAndCards(DeskCase):
