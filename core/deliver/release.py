@@ -4,6 +4,7 @@ Source: models, section 10 (one-sided 95 % bounds, guard band); shift practice, 
 """
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -202,21 +203,31 @@ class Action(StrEnum):
     RELEASE = "release"
     RELEASE_WITH_NOTE = "release with note"
     HOLD = "hold"
+    DOWNGRADE = "hold, propose downgrade"
     HOLD_OUT = "hold, propose divert"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Disposition:
-    """The proposed action, why, and whether anybody may release the lot as it stands (and who)."""
+    """The proposed action, why, whether anybody may release the lot as it stands (and who); the lower cards that it meets."""
 
     action: Action
     why: tuple[str, ...]
     may_release: tuple[str, ...]
     tests: tuple[TestVerdict, ...]
+    meets: tuple[str, ...] = ()
 
 
-def dispose(tests: tuple[CardTest, ...], *, open_deviations: int = 0) -> Disposition:
-    """Walk the rule table in its order: open deviation, missing or flagged critical; minor out; critical out; release."""
+def meets_all(tests: tuple[CardTest, ...]) -> bool:
+    """Whether results prove every limit of a card, minor ones too."""
+    return bool(tests) and all(judge_test(t).verdict is Verdict.PASSED for t in tests)
+
+
+def dispose(
+    tests: tuple[CardTest, ...], *, open_deviations: int = 0, lower: Mapping[str, tuple[CardTest, ...]] | None = None
+) -> Disposition:
+    """Walk the rule table in its order: open deviation, missing or flagged critical; minor out; critical out, another card
+    (`lower`, by its key) whose limits are all met or none; release."""
     judged = tuple(judge_test(t) for t in tests)
     critical = [t for t in judged if t.critical]
     missing = [t.key for t in critical if t.verdict is Verdict.MISSING]
@@ -230,7 +241,9 @@ def dispose(tests: tuple[CardTest, ...], *, open_deviations: int = 0) -> Disposi
         return Disposition(action=Action.HOLD, why=tuple(why), may_release=(), tests=judged)
     if failed:
         why = [f"{k}: out" for k in failed]
-        return Disposition(action=Action.HOLD_OUT, why=tuple(why), may_release=(), tests=judged)
+        meets = tuple(key for key, own in (lower or {}).items() if meets_all(own))
+        action = Action.DOWNGRADE if meets else Action.HOLD_OUT
+        return Disposition(action=action, why=tuple(why), may_release=(), tests=judged, meets=meets)
     if minor:
         why = [f"{k}: minor, not inside" for k in minor]
         return Disposition(action=Action.RELEASE_WITH_NOTE, why=tuple(why), may_release=("lead",), tests=judged)

@@ -1,11 +1,14 @@
 """Lots: opened, closed with their sources, held, released. Rights and signatures are checked here, not in views."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import cached_property
 
 from core.deliver.lots import Parcel, lot_number
 from core.deliver.passing import through_vessel
 from core.deliver.release import Action, CardTest, Disposition, dispose, history
+from desk.deliver.signing import Hands, sign
 from desk.kit.refused import FieldRefused
 from desk.kit.templatetags.vat import clock, stop
 from desk.kit.writing import writing
@@ -23,8 +26,21 @@ TRACED_DAYS = 10
 DECISIONS = {
     "hold": ("hold", "held"),
     "release": ("release", "released"),
+    "concession": ("dispose", "released under deviation"),
+    "downgrade": ("dispose", "downgraded"),
     "divert": ("divert", "diverted to broke"),
 }
+STANDS_AS = {
+    "hold": "held",
+    "release": "released",
+    "concession": "released",
+    "downgrade": "downgraded",
+    "divert": "diverted",
+}
+STATUS = {"concession": "under deviation"}  # where what was done is too long for one
+ENDED = ("released", "diverted", "downgraded")
+TWO_HANDS = ("concession", "downgrade")
+DEVIATIONS: list[Callable] = []  # (state, number, start, end) -> deviations that touch a lot, by those who keep them
 
 
 class Refused(FieldRefused):
@@ -50,9 +66,9 @@ class Lot:
 
     @property
     def standing(self) -> str:
-        """running, waiting (closed, undecided), held, released or diverted."""
+        """running, waiting (closed, undecided), held, released, downgraded or diverted."""
         if self.decisions:
-            return {"hold": "held", "release": "released", "divert": "diverted"}[self.decisions[-1].data["action"]]
+            return STANDS_AS[self.decisions[-1].data["action"]]
         return "waiting" if self.closed else "running"
 
     @property
@@ -79,26 +95,44 @@ class Lot:
         own = Record.objects.current().filter(kind=Kind.RESULT, subject=f"{self.number}/{test.row}")
         return sorted([*window, *own], key=lambda r: (r.at, r.pk))
 
+    @cached_property
+    def deviations(self) -> list:
+        """Deviations that touch it, open ones and those that are closed."""
+        return [d for told in DEVIATIONS for d in told(self.state, self.number, self.start, self.end)]
+
+    @property
+    def conceded(self):
+        """A closed deviation that lets it be used as it is; None where there is none."""
+        return next((d for d in self.deviations if not d.is_open and d.closed.data.get("end") == "as_is"), None)
+
     def judged(self) -> tuple[Disposition, dict[str, list[Record]]]:
         """The rule table's proposal, and the results behind each test."""
-        result, tests = {}, []
-        for t in self.grade.tests:
-            results = result[t.key] = self.results(t)
-            earlier = Record.objects.current().filter(kind=Kind.RESULT, subject=t.row, at__lt=self.start, status__in=STANDS)
-            sd, n = history(tuple(earlier.order_by("-at").values_list("value", flat=True)[:HISTORY_READ]))
-            tests.append(
-                CardTest(
-                    key=t.key,
-                    low=t.band.low,
-                    high=t.band.high,
-                    critical=t.critical,
-                    results=tuple(r.value for r in results if r.status in STANDS),
-                    flagged_result=any(r.status not in STANDS for r in results),
-                    history_sd=sd,
-                    history_n=n,
-                )
-            )
-        return dispose(tuple(tests)), result
+        result = {t.key: self.results(t) for t in self.grade.tests}
+        tests = tuple(self._card_test(t, result[t.key]) for t in self.grade.tests)
+        still_open = sum(d.is_open for d in self.deviations)
+        proposal = dispose(tests, open_deviations=still_open)
+        if proposal.action is Action.HOLD_OUT:
+            proposal = dispose(tests, open_deviations=still_open, lower=self._other_cards())
+        return proposal, result
+
+    def _card_test(self, t, results: list[Record]) -> CardTest:
+        earlier = Record.objects.current().filter(kind=Kind.RESULT, subject=t.row, at__lt=self.start, status__in=STANDS)
+        sd, n = history(tuple(earlier.order_by("-at").values_list("value", flat=True)[:HISTORY_READ]))
+        return CardTest(
+            key=t.key,
+            low=t.band.low,
+            high=t.band.high,
+            critical=t.critical,
+            results=tuple(r.value for r in results if r.status in STANDS),
+            flagged_result=any(r.status not in STANDS for r in results),
+            history_sd=sd,
+            history_n=n,
+        )
+
+    def _other_cards(self) -> dict[str, tuple[CardTest, ...]]:
+        """The tests of every other card of the mill as this lot's results meet them, by grade."""
+        others = (g for g in self.state.mill.grades.values() if g.key != self.grade.key)
+        return {g.key: tuple(self._card_test(t, self.results(t)) for t in g.tests) for g in others}
 
 
 def lots(state, *, days: int = TRACED_DAYS):
@@ -297,46 +331,75 @@ def close_and_go_on(*, opened: Record, by, now, state) -> Record:
         return open_lot(order=opened.data["order"], grade=opened.data["grade"], by=by, now=now, state=state)
 
 
+WHO = {
+    "hold": "operator, lab, lead, safety may",
+    "release": "the shift lead may",
+    "divert": "lead or engineer may",
+    "concession": "lead and engineer together may",
+    "downgrade": "lead and engineer together may",
+}
+
+
 def rights(lot_: Lot, proposal: Disposition, person) -> dict[str, str]:
     """For each decision: an empty string when this person may take it now, else why not."""
     again = lot_.judge_again is not None
-    open_ = again or lot_.standing in ("running", "waiting", "held")
+    open_ = again or lot_.standing not in ENDED
     result = {}
-    for act in DECISIONS:
-        if lot_.standing in ("released", "diverted") and not again:
+    for act, (right, _) in DECISIONS.items():
+        if lot_.standing in ENDED and not again:
             result[act] = f"the lot is {lot_.standing}"
         elif act == "hold" and lot_.standing == "held":
             result[act] = "it is held already"
         elif act != "hold" and lot_.standing == "running":
             result[act] = "close the lot first"
-        elif not person.may(act):
-            result[act] = {
-                "hold": "operator, lab, lead, safety may",
-                "release": "the shift lead may",
-                "divert": "lead or engineer may",
-            }[act]
-        elif act == "release" and proposal.action in (Action.HOLD, Action.HOLD_OUT):
+        elif not person.may(right):
+            result[act] = WHO[act]
+        elif act == "release" and not proposal.may_release:
             result[act] = "nobody may: " + proposal.why[0]
+        elif act == "downgrade" and not proposal.meets:
+            result[act] = "it meets no other card" if proposal.action is Action.HOLD_OUT else "no critical test is out"
+        elif act == "concession":
+            result[act] = _why_no_concession(lot_, proposal)
         else:
             result[act] = ""
     assert open_ or all(result.values())
     return result
 
 
-def decide_lot(*, lot_: Lot, action: str, by, now, pin: str, words: str = "") -> Record:
-    """Hold, release or divert, signed by the person's PIN. Release follows the rule table; holding wants a reason.
+def _why_no_concession(lot_: Lot, proposal: Disposition) -> str:
+    """Why a lot may not be released under a deviation, or an empty string."""
+    if proposal.may_release:
+        return "it needs none: it may be released"
+    if still := [d.number for d in lot_.deviations if d.is_open]:
+        return f"deviation {still[0]} is open"
+    return "" if lot_.conceded is not None else "no deviation lets it be used as it is"
+
+
+def decide_lot(
+    *, lot_: Lot, action: str, by, now, pin: str, words: str = "", hands: Hands | None = None, grade: str = ""
+) -> Record:
+    """Hold, release, divert, downgrade or release under a deviation, signed by the person's PIN; the last two by a lead and an
+    engineer together. Release follows the rule table; holding wants a reason. `grade`: the card it is downgraded to.
 
     Raises: Refused, also where somebody else decided the lot meanwhile; PermissionDenied for a role that may not.
     """
     if action not in DECISIONS:
-        raise Refused("action", "is none of hold, release, divert")
+        raise Refused("action", "is none of hold, release, release under deviation, downgrade, divert")
     act, done = DECISIONS[action]
     refuse(by, act)
-    _must_stand(lot_, action, by)
-    try:
-        check_pin(by, pin)
-    except PinRefused as refusal:
-        raise Refused("pin", str(refusal)) from None
+    proposal = _must_stand(lot_, action, by)
+    if action == "downgrade" and grade not in proposal.meets:
+        raise Refused("grade", "Card is empty; choose one that the lot meets.")
+    if action in TWO_HANDS and not words.strip():
+        raise Refused("words", "Reason is empty; this decision needs one.")
+    second = None
+    if action in TWO_HANDS:
+        second = sign(hands or Hands(pin, "", ""), by, Refused)
+    else:
+        try:
+            check_pin(by, pin)
+        except PinRefused as refusal:
+            raise Refused("pin", str(refusal)) from None
     with writing():
         lot_ = Lot(lot_.opened, lot_.state)  # as it stands now: somebody may have decided it since the page was read
         proposal = _must_stand(lot_, action, by)
@@ -345,15 +408,24 @@ def decide_lot(*, lot_: Lot, action: str, by, now, pin: str, words: str = "") ->
             raise Refused("words", "Reason is empty; this decision needs one.")
         why = "; ".join(proposal.why)
         data = {"action": action, "proposed": proposal.action.value, "why": list(proposal.why), "meaning": done}
-        says = f"Lot {lot_.number} {done}: {why}"
+        says = f"Lot {lot_.number} {done}"
+        if action == "downgrade":
+            data["grade"] = grade
+            says += f" to {lot_.state.mill.grades[grade].name}"
+        if action == "concession":
+            data["deviation"] = lot_.conceded.number
+            says += f" {lot_.conceded.number}"
+        if second is not None:
+            data["second"] = second.signed
+            why += f"; signed by {by.signed} and {second.signed}"
         return write(
             kind=Kind.DISPOSITION,
             subject=lot_.number,
             by=by,
             now=now,
-            says=says,
+            says=f"{says}: {why}"[:380],
             words=words.strip(),
-            status=done,
+            status=STATUS.get(action, done),
             data=data,
             about=lot_.opened,
         )
@@ -362,7 +434,7 @@ def decide_lot(*, lot_: Lot, action: str, by, now, pin: str, words: str = "") ->
 def _must_stand(lot_: Lot, action: str, by) -> Disposition:
     """The rule table's proposal, once the lot may be decided so by this person now. Raises: Refused, with who and when."""
     _, done = DECISIONS[action]
-    if action == "release" and (why := unproved()):
+    if action in ("release", *TWO_HANDS) and (why := unproved()):
         raise Refused("action", f"Nothing is released: {why}")
     proposal, _ = lot_.judged()
     if why := rights(lot_, proposal, by)[action]:

@@ -11,6 +11,7 @@ from desk.deliver import tracing
 from desk.deliver.actions import lots
 from desk.deliver.trace_drawings import trace_picture
 from desk.deliver.tracing import Trace, found_of, suspect_of
+from desk.kit.templatetags.vat import stop
 from desk.kit.text import plain, whole
 from desk.log.models import Kind, Record
 from desk.log.proof import anchor_words
@@ -116,7 +117,7 @@ def recall(request):
         return _page(request, state, problem=str(refusal), field=refusal.field, status=422)
     except CoreError as failure:
         return _page(request, state, problem=str(failure), field="suspect", status=422)
-    messages.success(request, f"{kept.says}.")
+    messages.success(request, stop(kept.says))
     return redirect("deliver:recall", pk=kept.pk)
 
 

@@ -1,13 +1,18 @@
 """Deliver: lots, their tests against the card, release or hold, the batch ticket."""
 
+import segno
 from django.contrib import messages
 from django.http import Http404
 from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.utils.safestring import mark_safe
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from core.deliver.release import CardTest, Verdict, bound_case, retests_needed
 from desk.deliver.actions import Refused, close_and_go_on, decide_lot, lot, lots, rights, running_lot, source_lot
+from desk.deliver.deviation_views import history_of
 from desk.deliver.drawings import against_card, braid
+from desk.deliver.signing import Hands, seconds
 from desk.kit.templatetags.vat import figure, stop
 from desk.kit.words import limits
 from desk.log.models import Kind, Record
@@ -129,6 +134,8 @@ def _page(request, state, found, *, problem: str = "", field: str = "", status: 
         "station": "deliver",
         "stations": STATIONS,
         "small": draw_small(state),
+        "seconds": seconds(request.user),
+        "meets": [(k, state.mill.grades[k].name) for k in proposal.meets],
         "held_total": sum(x.standing == "held" for x in lots(state)),
         "retest_row": next(
             (r["test"].row for r in _tests(found, proposal, behind) if r["mark"] in ("watch", "old", "act")), ""
@@ -151,6 +158,8 @@ def lot_page(request, number: str):
             now=state.now,
             pin=request.POST.get("pin", ""),
             words=request.POST.get("words", ""),
+            hands=Hands(request.POST.get("pin", ""), request.POST.get("second", ""), request.POST.get("second_pin", "")),
+            grade=request.POST.get("grade", ""),
         )
     except Refused as refusal:
         return _page(request, state, result, problem=str(refusal), field=refusal.field, status=422)
@@ -195,5 +204,12 @@ def ticket(request, number: str):
         "moves": _moves(result),
         "proposal": proposal,
     }
-    context["anchor"] = anchor_words()
+    address = request.build_absolute_uri(reverse("deliver:ticket", args=[result.number]))
+    context |= {
+        "anchor": anchor_words(),
+        "head": Record.objects.order_by("-id").values_list("hash", flat=True).first(),
+        "address": address,
+        "square": mark_safe(segno.make(address, error="m").svg_inline(scale=3, border=2)),
+        "history": history_of(result),
+    }
     return render(request, "deliver/ticket.html", context)

@@ -14,7 +14,7 @@ from core.errors import Infeasible
 from core.judge.chart import CUSUM_LIMIT
 from core.judge.move import tampering_factor
 from desk.kit.bench import render_bench, time_of, time_typed
-from desk.kit.templatetags.vat import dayclock, figure, midline
+from desk.kit.templatetags.vat import dayclock, figure, midline, stop
 from desk.kit.text import plain, whole
 from desk.lab import charts
 from desk.lab.board import Board
@@ -189,7 +189,7 @@ def _answered(request, row_id: str, act):
         messages.error(request, str(refusal))
         typed = {k: plain(request.POST.get(k, ""))[:120] for k in ("words", "at")}
         return redirect(f"{back}?{urlencode({k: v for k, v in typed.items() if v})}")
-    messages.success(request, f"{kept.says}.")
+    messages.success(request, stop(kept.says))
     return redirect(back)
 
 

@@ -10,6 +10,7 @@ EVERY_PAGE = [
     "/lab/row/K.larch_blow.kappa/",
     "/lab/chart/K.larch_blow.kappa/",
     "/lab/cause/K.larch_blow.kappa/",
+    "/deliver/deviations/",
     "/deliver/trace/?suspect=KD-26317-B02-5",
     "/lab/record/machine.chest.consistency/"
     "?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45",

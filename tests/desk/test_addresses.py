@@ -52,6 +52,8 @@ RIGHTS = {
     "log:note": (MAY["note"], MAY["note"]),
     "lab:record": (MAY["record"], MAY["record"]),
     "handbook:checklist": (MAY["note"], MAY["note"]),
+    "deliver:deviations": (ANY, MAY["deviate"]),
+    "deliver:deviation": (ANY, MAY["deviate"]),
     "deliver:hold_all": (NOBODY, MAY["hold"]),
     "lab:cause_keep": (NOBODY, MAY["note"]),
     "lab:phase": (NOBODY, MAY["fit"]),
@@ -148,6 +150,8 @@ class Addresses(TestCase):
         client.force_login(mr, backend="django.contrib.auth.backends.ModelBackend")
         sent = {"suspect": "KD-26317-B02-5", "words": "x y", "pin": PIN, "act": "rehearse"}
         client.post("/deliver/trace/hold/", sent)
+        client.post("/deliver/deviations/", {"rule": "person", "words": "seen by the tests"})
+        cls.deviation = Record.objects.get(status="opened").subject.removeprefix("deviation.")
         cls.card = make.issue_card(client)
         cls.delivery = Delivery.objects.create(door="file", name="x.csv", made_at=make.NOW, status="done").pk
         cls.batch = Record.objects.filter(status="batch").first().data["number"]
@@ -187,6 +191,7 @@ class Addresses(TestCase):
 
         own = {
             ("deliver:source", "number"): self.source,
+            ("deliver:deviation", "number"): self.deviation,
             ("mill:edit", "key"): "S.tower",
             ("cook:bench", "key"): "alkaline",
             ("chips:bench", "key"): "demand",

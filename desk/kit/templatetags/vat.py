@@ -467,6 +467,12 @@ def ms(at: datetime) -> int:
 
 
 @register.filter
+def of(part: float, whole: float) -> str:
+    """A part of a whole, % with one decimal."""
+    return figure(100.0 * part / whole if whole else 0.0, 1)
+
+
+@register.filter
 def short(value) -> str:
     """Whatever it is, briefly: numbers with the digits they need."""
     return f"{value:.6g}" if isinstance(value, float) else str(value)[:40]
