@@ -1,6 +1,7 @@
 """Imports every station, so that the register is whole. Import this before reading `core.register.models()`."""
 
 import core.accounts.energy
+import core.accounts.keys
 import core.accounts.reconcile
 import core.accounts.recovery
 import core.accounts.towers

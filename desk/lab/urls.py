@@ -1,6 +1,6 @@
 from django.urls import path
 
-from desk.lab import cause_views, chart_views, views
+from desk.lab import cause_views, chart_views, look_views, views
 
 app_name = "lab"
 urlpatterns = [
@@ -12,5 +12,8 @@ urlpatterns = [
     path("chart/<str:row_id>/phase/<int:pk>/back/", chart_views.back, name="phase_back"),
     path("cause/<str:row_id>/", cause_views.cause, name="cause"),
     path("cause/<str:row_id>/keep/", cause_views.keep, name="cause_keep"),
+    path("looks/", look_views.looks, name="looks"),
+    path("round/", look_views.begin, name="round"),
+    path("round/<int:pk>/done/", look_views.finish, name="round_done"),
     path("record/<str:row_id>/", views.record, name="record"),
 ]

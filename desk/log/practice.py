@@ -8,6 +8,7 @@ from typing import Any
 
 from core import calc
 from core.errors import CoreError, Infeasible
+from core.lab.looks import EVIDENCE, answers
 from core.practice.table import ROWS, Practice, Proposal
 from core.quantity import quantities
 from core.register import find
@@ -64,10 +65,34 @@ def opening(placement, state, *, newest: Mapping[str, Record]) -> Opening:
                 continue
             values[name], came[name] = value, f"{result.signed or 'laboratory'}, {clock(result.at)}"
             results.append(result)
+    for name, (word, when) in looked_at(placement, practice.model, state).items():
+        if name in said and word in said[name].options:
+            values[name], came[name] = word, when
     for name, quantity in said.items():
         if quantity.options and name not in values:
             values[name], came[name] = quantity.options[0], "as usual"
     return Opening(values, came, tuple(n for n in said if n not in values), tuple(results))
+
+
+LOOKS_FOR = timedelta(hours=6)  # what a look answers for
+
+
+def looked_at(placement, model: str, state) -> dict[str, tuple[str, str]]:
+    """What the newest looks at a placement's unit answer to what its model asks is seen, by field: the word, and whose look."""
+    fields = [field for of, field in EVIDENCE if of == model]
+    if not fields or not placement.unit:
+        return {}
+    asked = Record.objects.current().filter(
+        kind=Kind.EVENT, subject=f"look.{placement.unit}", status="look", at__gte=state.now - LOOKS_FOR, at__lte=state.now
+    )
+    newest = {r.data["look"]: r for r in asked.order_by("at", "id")}
+    seen = {look: r.data["code"] for look, r in newest.items()}
+    told = {}
+    for name in fields:
+        if (found := answers(model, name, seen)) is not None:
+            word, look = found
+            told[name] = (word, f"look {clock(newest[look].at)}, {newest[look].signed}")
+    return told
 
 
 def _rounded(value: float | str, decimals: int) -> float | str:

@@ -27,6 +27,7 @@ from desk.deliver.actions import close_lot, open_lot
 from desk.instruments import store
 from desk.instruments.models import Signal, ms
 from desk.intake.actions import ensure_signals
+from desk.lab import looks
 from desk.lab.actions import Entry, record_sample
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -385,6 +386,18 @@ def _source_lots(mill, people, now: datetime) -> None:
         counted(mill, people, number, now.replace(hour=6, minute=35), bales, 250.0 * bales)
 
 
+def _round(people, now: datetime) -> None:
+    """The first round of the K line this morning, with one finding."""
+    at = now.replace(hour=6, minute=38)
+    state, by = MillState(now), people["tk"]
+    begun = looks.begin(state=MillState(at), line="K", by=by, now=at)
+    for k, stop in enumerate(looks.lines_of(state)["K"]):
+        found = ("rope", "slight", "one tip of bank 2 drips") if stop.look.key == "tips" else (stop.look.codes[0].key, "", "")
+        told = {"key": stop.key, "code": found[0], "grade": found[1], "words": found[2]}
+        looks.keep(state=state, by=by, now=at + timedelta(minutes=2 * k), round_=begun, **told)
+    looks.finish(state=state, begun=begun, skipped={}, by=by, now=at + timedelta(minutes=29))
+
+
 def _earlier_lots(people, now: datetime, state_at) -> None:
     """Furnish lots before this shift, each released."""
     first = now.replace(hour=6, minute=0) - timedelta(hours=24)
@@ -592,6 +605,7 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     build_bales(mill, people, now)
     build_plates(people, now)
     _earlier_lots(people, now, MillState)
+    _round(people, now)
     build_yard(people, mill, now)
     build_tanks(people, mill, now)
     _night_handover(people, now)

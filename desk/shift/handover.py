@@ -1,18 +1,23 @@
 """A handover drafted from the record (shift practice, section 5.1), signed by the leaving and read by the arriving lead."""
 
+from collections import Counter
 from datetime import datetime, timedelta
 
 from desk.deliver.actions import lots, running_tonnes
+from desk.deliver.deviations import deviations
 from desk.kit.refused import FieldRefused
 from desk.kit.templatetags.vat import clock, figure, hm, midline, stop, tph
 from desk.kit.writing import writing
 from desk.lab.board import Board
+from desk.lab.looks import MACHINE, rounds
+from desk.lab.looks import due as rounds_due
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.proof import anchor_words
 from desk.mill.shifts import shift_of
 from desk.people.pins import PinRefused, check_pin
 from desk.people.rights import refuse
+from desk.shift.keys import keys_of, know_first, lines
 
 TITLES = (
     "People, permits, overrides",
@@ -83,6 +88,7 @@ def draft(state) -> dict:
     if first:
         made[4].append(f"First to run out: {first.vessel.name} at {clock(now + timedelta(hours=first.cover.hours))}.")
 
+    made[5] += [f"Deviation {d.number} open: {d.opened.words}." for d in deviations(state, only_open=True)]
     held = [x for x in lots(state, days=4) if x.standing == "held"]
     made[5] += [
         f"Lot {x.number} held {clock(x.decisions[-1].at)}: {'; '.join(x.decisions[-1].data['why'])}." for x in held
@@ -97,6 +103,10 @@ def draft(state) -> dict:
         for r in board.due_rows
         if r.due.state.value in ("late", "missed")
     ]
+    late = [d for d in rounds_due(state) if d.late]
+    if late:
+        made[7].append(f"Rounds late: {', '.join(d.line if d.line != MACHINE else 'blend and machine' for d in late)}.")
+    made[3] += [f"{r.says}, {clock(r.at)}." for d in rounds(state, shift.start) for r in d.findings]
 
     made[9] += [
         f"{clock(d.at)} {d.says.split(': ', 1)[-1]}: {d.data['choice']}."
@@ -104,20 +114,31 @@ def draft(state) -> dict:
     ]
     made[9] += [f"{clock(r.at)} {r.says}." for r in during.filter(kind__in=[Kind.START, Kind.RUNCARD]).order_by("at")]
 
-    results = during.filter(kind=Kind.RESULT).count()
-    delivered = sum(_overlap_t(x, shift, now, state) for x in lots(state, days=1))
-    counts = board.counts()
-    made[12] = [
-        f"delivered {figure(delivered, 1)} t OD ({figure(delivered / 0.9, 1)} ADt), the lots’ time in this shift",
-        f"samples entered {results}, in band {counts['in']} of {len(board.rows)}",
-        f"moves decided {during.filter(kind=Kind.DECISION).count()}, notes {during.filter(kind=Kind.REMARK).count()}",
-    ]
+    made[12] = _figures(state, board, during, shift, now)
     notes = list(during.filter(kind=Kind.REMARK).order_by("at"))
     sections = [
         {"n": i, "title": t, "lines": made[i] or list(NONE), "key": WRITTEN.get(i, "")} for i, t in enumerate(TITLES, start=1)
     ]
     sections[1]["title"] = state.mill.machine.name[0].upper() + state.mill.machine.name[1:]
-    return {"shift": shift, "sections": sections, "notes": notes, "at": now}
+    return {"shift": shift, "sections": sections, "notes": notes, "at": now, "first": know_first(state, board)}
+
+
+def _figures(state, board: Board, during, shift, now: datetime) -> list[str]:
+    """The shift in figures: its keys by their formulas, or what was delivered before its first whole hour; people's acts."""
+    told = keys_of(state)
+    if told is not None:
+        made = lines(told)
+    else:
+        delivered = sum(_overlap_t(x, shift, now, state) for x in lots(state, days=1))
+        made = [f"delivered {figure(delivered, 1)} t OD ({figure(delivered / 0.9, 1)} ADt), the lots’ time in this shift"]
+    choices = [d.data["choice"] for d in during.filter(kind=Kind.DECISION)]
+    called = {"take": "taken", "alter": "altered", "refuse": "refused"}
+    by = ", ".join(f"{n} {called[c]}" for c, n in Counter(choices).items())
+    made.append(f"moves decided {len(choices)}{f': {by}' if by else ''}")
+    missed = sum(r.state == "old" for r in board.rows)
+    entered = during.filter(kind=Kind.RESULT).count()
+    made.append(f"samples entered {entered}, rows missed now {missed}; notes {during.filter(kind=Kind.REMARK).count()}")
+    return made
 
 
 def clock_of(text: str) -> str:
@@ -150,8 +171,9 @@ def _check_pin(by, pin: str) -> None:
         raise Refused("pin", str(refusal)) from None
 
 
-def sign(*, by, now, state, pin: str, watch: str, written: dict[str, str]) -> Record:
-    """The leaving lead signs the draft; its text is frozen in the record."""
+def sign(*, by, now, state, pin: str, watch: str, written: dict[str, str], again: bool = False) -> Record:
+    """The leaving lead signs the draft; its text is frozen in the record. `again`: a second draft in one shift, in place of
+    the first, until the arriving lead has read it."""
     refuse(by, "handover")
     if not watch.strip():
         raise Refused("watch", "To watch is empty; write “nothing” if that is so.")
@@ -165,9 +187,13 @@ def sign(*, by, now, state, pin: str, watch: str, written: dict[str, str]) -> Re
     made["sections"][10]["lines"] = [watch.strip()]
     made["sections"][10]["by_hand"] = True
     with writing():
-        if (already := _signed_already(shift.start)) is not None:
+        already = _signed_already(shift.start)
+        if already is not None and not again:
             raise Refused("pin", f"This shift was signed at {clock(already.at)} by {stop(already.signed)}")
+        if already is not None and Record.objects.filter(kind=Kind.HANDOVER_READ, about=already).exists():
+            raise Refused("pin", "It was read and signed by the arriving lead: a second draft is no longer possible.")
         data = {
+            "first": made["first"],
             "shift": shift.name,
             "start": shift.start.isoformat(),
             "end": shift.end.isoformat(),
@@ -176,9 +202,17 @@ def sign(*, by, now, state, pin: str, watch: str, written: dict[str, str]) -> Re
             "meaning": "made",
             "anchor": anchor_words(),
         }
-        says = f"Handover of {shift.name} signed"
+        says = f"Handover of {shift.name} signed{' anew' if already is not None else ''}"
         return write(
-            kind=Kind.HANDOVER, subject=shift.start.isoformat(), by=by, now=now, says=says, words=watch.strip(), data=data
+            kind=Kind.HANDOVER,
+            subject=shift.start.isoformat(),
+            by=by,
+            now=now,
+            says=says,
+            words=watch.strip(),
+            data=data,
+            corrects=already,
+            reason="other" if already is not None else "",
         )
 
 

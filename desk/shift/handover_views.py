@@ -8,6 +8,7 @@ from desk.kit.text import whole
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.shift import handover as handovers
+from desk.shift.keys import keys_of
 
 
 @require_http_methods(["GET", "POST"])
@@ -18,7 +19,8 @@ def handover(request):
         return render(request, "no_mill.html")
     made = handovers.draft(state)
     signed = Record.objects.current().filter(kind=Kind.HANDOVER, subject=made["shift"].start.isoformat()).first()
-    if signed:
+    again = (request.POST if request.method == "POST" else request.GET).get("again") == "1"
+    if signed and not again:
         return redirect("shift:signed", pk=signed.pk)
     problem = field = ""
     if request.method == "POST":
@@ -30,13 +32,22 @@ def handover(request):
                 pin=request.POST.get("pin", ""),
                 watch=request.POST.get("watch", ""),
                 written=request.POST,
+                again=again,
             )
             messages.success(request, "Signed. Its words are frozen; the arriving lead reads and signs.")
             return redirect("shift:signed", pk=kept.pk)
         except handovers.Refused as refusal:
             problem, field = str(refusal), refusal.field
     earlier = Record.objects.current().filter(kind=Kind.HANDOVER, at__lte=state.now).order_by("-at", "-id").first()
-    context = {"made": made, "typed": request.POST, "problem": problem, "field": field, "earlier": earlier}
+    context = {
+        "again": again and signed is not None,
+        "keys": keys_of(state),
+        "made": made,
+        "typed": request.POST,
+        "problem": problem,
+        "field": field,
+        "earlier": earlier,
+    }
     return render(request, "shift/handover.html", context, status=422 if problem else 200)
 
 
@@ -61,6 +72,7 @@ def signed_handover(request, pk: int):
     context = {
         "record": record,
         "read": Record.objects.filter(kind=Kind.HANDOVER_READ, about=record).first(),
+        "current": _runs_now(request, record),
         "questions": Record.objects.filter(kind=Kind.QUESTION, about=record).order_by("at", "id"),
         "problem": problem,
         "field": field,
@@ -68,3 +80,9 @@ def signed_handover(request, pk: int):
         "typed": request.POST,
     }
     return render(request, "shift/signed.html", context, status=422 if problem else 200)
+
+
+def _runs_now(request, record: Record) -> bool:
+    """Whether a handover is of the running shift and stands: a second draft may still take its place."""
+    state = state_of(request)
+    return state is not None and not record.is_corrected and state.shift.start.isoformat() == record.subject

@@ -9,6 +9,7 @@ EVERY_PAGE = [
     "/lab/",
     "/lab/row/K.larch_blow.kappa/",
     "/lab/chart/K.larch_blow.kappa/",
+    "/lab/looks/?key=vapour.K.bleach",
     "/lab/cause/K.larch_blow.kappa/",
     "/deliver/deviations/",
     "/deliver/trace/?suspect=KD-26317-B02-5",
