@@ -53,6 +53,9 @@ import core.judge.next_cook
 import core.judge.run_length
 import core.lab.consistency
 import core.lab.fibre
+import core.lab.measured
+import core.lab.titrated
+import core.lab.weighed
 import core.line.heat
 import core.mechanical.refine
 import core.practice.table

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from core.deliver.lots import Parcel
-from core.errors import Caution, ImpossibleInput, Problem
+from core.errors import Caution, ImpossibleInput, Problem, as_named
 from core.quantity import check, figure, quantity
 from core.register import Check, model
 
@@ -184,8 +184,9 @@ _FALLING = {"held_a_t": 30, "held_b_t": 20, "fed_t_h": 12, "drawn_t_h": 20, "hou
 def mixed_lots(case: MixedLotsCase) -> MixedLotsFound:
     """Raises: ImpossibleInput, also for more drawn than there was."""
     cautions = check(case)
-    found = mixed({"A": case.held_a_t, "B": case.held_b_t}, {"B": case.fed_t_h * case.hours}, case.drawn_t_h * case.hours)
     drawn = case.drawn_t_h * case.hours
+    with as_named(lambda field: "drawn_t_h" if field == "drawn_t" else field):
+        found = mixed({"A": case.held_a_t, "B": case.held_b_t}, {"B": case.fed_t_h * case.hours}, drawn)
     return MixedLotsFound(
         held_a=found.held["A"],
         held_b=found.held["B"],

@@ -64,7 +64,7 @@ class TransitCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TransitFound:
-    met: float = figure("What the reading met", "", decimals=3, equation="Σ x [e^(−(u−hi)/τ) − e^(−(u−lo)/τ)], u = t − delay")
+    met: float = figure("What the reading met", "", decimals=3, equation="Σ x [e^(−(u−hi)/τ) − e^(−(u−lo)/τ)]")
     cautions: tuple[Caution, ...] = ()
 
 

@@ -36,7 +36,7 @@ def _page(request, state, *, problem: str = "", field: str = "", status: int = 2
     trouble, found, rows, picture = "", None, [], {}
     suspect = suspect_of(trace, text) if text else None
     if text and suspect is None:
-        trouble = f"“{text[:40]}” is not known: give the number of a lot of the last {tracing.TRACED_DAYS} days, or choose one."
+        trouble = f"“{text[:40]}” is not known: give the number of a lot of the last {tracing.TRACED_DAYS} days."
     try:
         if suspect is not None:
             found = found_of(trace, suspect)

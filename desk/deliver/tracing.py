@@ -342,7 +342,10 @@ class Choice:
 
 def choices(trace: Trace) -> list[tuple[str, list[Choice]]]:
     """What may be suspected, newest first, by kind."""
-    newest = lambda kind: sorted((n for n in trace.nodes.values() if n.kind == kind), key=lambda n: n.at, reverse=True)  # noqa: E731
+
+    def newest(kind: str) -> list[Node]:
+        return sorted((n for n in trace.nodes.values() if n.kind == kind), key=lambda n: n.at, reverse=True)
+
     made = [Choice(n.key, f"{n.key}, {n.what}, {dayclock(n.at)}") for n in newest(MADE) if not n.key.startswith("uncut:")]
     raw = newest(RAW)
     piles = [Choice(n.key, n.title) for n in raw if n.key.startswith(PILE)]

@@ -1,13 +1,13 @@
 """Recording a sample: result, repeatability, judgement, the move it calls for, the effect of the move before it."""
 
-from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from datetime import timedelta
 
 from core.errors import ImpossibleInput, Infeasible, Problem
 from core.judge.band import State, judge
-from core.lab import consistency
 from core.lab.methods import TESTS, plausible
+from core.lab.raw import Single, worked
 from core.lab.replicate import Replicates, combine
 from desk.kit.templatetags.vat import clock, figure
 from desk.kit.writing import writing
@@ -25,7 +25,7 @@ SAMPLED: list[Callable[..., None]] = []  # what other places do with a sample th
 class Entry:
     """What was entered for a sample: weighings, or results as read."""
 
-    weighings: tuple[consistency.Weighing, ...] = ()
+    weighings: tuple[Mapping[str, float], ...] = ()
     results: tuple[float, ...] = ()
 
 
@@ -36,20 +36,22 @@ class Outcome:
     singles: tuple[float, ...]
     replicates: Replicates
     cautions: tuple
+    raw: tuple[Single, ...] = field(default=())  # singles worked out from raw entries, each with its case
 
 
 def work_out(row, entry: Entry) -> Outcome:
     """Singles, the repeatability verdict and cautions. Raises: ImpossibleInput, its fields named a.stock_g, b.pad_g, value."""
     test = TESTS[row.test]
-    problems, cautions, singles = [], [], []
+    problems, cautions, singles, raw = [], [], [], []
     for letter, w in zip("abc", entry.weighings, strict=False):
         try:
-            result = consistency.weigh(w)
+            single = worked(row.test, w)
         except ImpossibleInput as refusal:
             problems += [Problem(f"{letter}.{p.field}", p.text) for p in refusal.problems]
         else:
-            singles.append(result.cons_pct)
-            cautions += result.cautions
+            singles.append(single.value)
+            raw.append(single)
+            cautions += single.cautions
     for i, value in enumerate(entry.results, start=1):
         try:
             cautions += plausible(test, value)
@@ -61,7 +63,9 @@ def work_out(row, entry: Entry) -> Outcome:
     if entry.weighings:
         for value in singles:
             cautions += plausible(test, value)
-    return Outcome(tuple(singles), combine(tuple(singles), r_abs=test.r_abs, r_rel_pct=test.r_rel_pct), tuple(cautions))
+    return Outcome(
+        tuple(singles), combine(tuple(singles), r_abs=test.r_abs, r_rel_pct=test.r_rel_pct), tuple(cautions), tuple(raw)
+    )
 
 
 def record_sample(
@@ -101,7 +105,7 @@ def record_sample(
         "test": row.test,
         "place": row.place,
         "singles": list(found.singles),
-        "weighings": [asdict(w) for w in entry.weighings],
+        "weighings": [dict(w) for w in entry.weighings],
         "spread": found.replicates.spread,
         "limit": found.replicates.limit,
         "band": [None if abs(x) == float("inf") else x for x in (band.low, band.high, band.outer_low, band.outer_high)],

@@ -1,18 +1,18 @@
 """The tablet page's form: weighings of two or three pads, a result as read, or why there is none."""
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field
 from datetime import datetime
 
 from django.utils import timezone
 
+from core.calc import leaf_defaults, leaves
 from core.errors import ImpossibleInput
-from core.lab import consistency
 from core.lab.methods import TESTS
-from core.quantity import KEY
+from core.lab.raw import RAW, Raw
 from desk.kit.bench import time_of, typed_number
 from desk.lab.actions import Entry, Outcome, work_out
 
-WEIGHED = {"consistency"}
+FIRST_WEIGHED = {"consistency"}  # these open on their weighings; the others on a result, with theirs one tab away
 LETTERS = "abc"
 MODES = ("weighings", "result", "none")
 
@@ -26,6 +26,9 @@ class Cell:
     unit: str
     typed: str
     error: str = ""
+    opens: str = ""  # what it opens with, where that is usual
+    needed: bool = True
+    part: str = field(default="", repr=False)  # of a single: its field in the case
 
 
 class SampleForm:
@@ -33,11 +36,10 @@ class SampleForm:
 
     def __init__(self, row, data, now: datetime, *, mode: str = "", third: bool = False):
         self.row, self.test, self.now = row, TESTS[row.test], now
-        can_weigh = row.test in WEIGHED
+        can_weigh = row.test in RAW
         asked = mode or data.get("mode", "")
-        self.mode = (
-            asked if asked in MODES and (asked != "weighings" or can_weigh) else ("weighings" if can_weigh else "result")
-        )
+        usual = "weighings" if row.test in FIRST_WEIGHED else "result"
+        self.mode = asked if asked in MODES and (asked != "weighings" or can_weigh) else usual
         self.can_weigh = can_weigh
         self.data = data
         self.letters = LETTERS if third or data.get("third") == "1" else LETTERS[:2]
@@ -51,17 +53,7 @@ class SampleForm:
 
     def _rows(self) -> list[dict]:
         if self.mode == "weighings":
-            said = [(f.name, f.metadata[KEY]) for f in fields(consistency.Weighing) if KEY in f.metadata]
-            return [
-                {
-                    "label": q.label,
-                    "cells": [
-                        Cell(f"{x}.{name}", f"{q.label}, {x.upper()}", q.unit, self.data.get(f"{x}.{name}", ""))
-                        for x in self.letters
-                    ],
-                }
-                for name, q in said
-            ]
+            return _raw_rows(RAW[self.row.test], self.letters, self.data)
         if self.mode == "result":
             cells = [
                 Cell(f"value_{i}", f"{self.test.name}, {x.upper()}", self.test.unit, self.data.get(f"value_{i}", ""))
@@ -94,8 +86,7 @@ class SampleForm:
         for c in self.cells:
             if not c.typed.strip():
                 first = c.name.startswith("a.") or c.name == "value_1"
-                pad_begun = self.mode == "weighings" and any(o.typed.strip() for o in self.cells if o.name[0] == c.name[0])
-                if whole and (first or pad_begun):
+                if whole and c.needed and (first or (self.mode == "weighings" and self._begun(c.name[0]))):
                     c.error = f"{c.label} is empty"
                 continue
             try:
@@ -119,13 +110,16 @@ class SampleForm:
         if self.mode == "result":
             results = tuple(numbers[k] for k in sorted(numbers))
             return Entry(results=results) if results else None
-        names = [f.name for f in fields(consistency.Weighing) if KEY in f.metadata]
-        pads = []
+        singles = []
         for x in self.letters:
-            given = {n: numbers[f"{x}.{n}"] for n in names if f"{x}.{n}" in numbers}
-            if len(given) == len(names):
-                pads.append(consistency.Weighing(**given))
-        return Entry(weighings=tuple(pads)) if pads else None
+            own = [c for c in self.cells if c.name[0] == x]
+            if self._begun(x) and all(c.name in numbers for c in own if c.needed):
+                singles.append({c.part: numbers[c.name] for c in own if c.name in numbers})
+        return Entry(weighings=tuple(singles)) if singles else None
+
+    def _begun(self, letter: str) -> bool:
+        """Whether something of a single was typed that it did not open with."""
+        return any(c.typed.strip() and c.typed.strip() != c.opens for c in self.cells if c.name[0] == letter)
 
     def _put(self, name: str, text: str) -> None:
         for c in self.cells:
@@ -147,3 +141,23 @@ class SampleForm:
     @property
     def any_error(self) -> bool:
         return bool(self.at_error or self.words_error or self.problems or any(c.error for c in self.cells))
+
+
+def _raw_rows(raw: Raw, letters: str, data) -> list[dict]:
+    """The wells of a test's raw entries, a line each, a column a single; what is usual stands in them."""
+    case = raw.of.case_class
+    counts = raw.counts
+    said, usual = leaves(case, counts), leaf_defaults(case, counts)
+    told = []
+    for name in raw.fields:
+        q = said[name]
+        opens = f"{usual[name]:g}" if isinstance(usual.get(name), int | float) else ""
+        label = q.label.split(",")[0] if name.count(".") == 2 else q.label
+        cells = []
+        for x in letters:
+            key = f"{x}.{name}"
+            typed = data.get(key, opens if key not in data else "")
+            needed = raw.needs(name)
+            cells.append(Cell(key, f"{label}, {x.upper()}", q.unit, typed, opens=opens, needed=needed, part=name))
+        told.append({"label": label, "cells": cells})
+    return told

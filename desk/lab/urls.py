@@ -15,5 +15,6 @@ urlpatterns = [
     path("looks/", look_views.looks, name="looks"),
     path("round/", look_views.begin, name="round"),
     path("round/<int:pk>/done/", look_views.finish, name="round_done"),
+    path("standard/<str:row_id>/", views.standard, name="standard"),
     path("record/<str:row_id>/", views.record, name="record"),
 ]

@@ -1,20 +1,25 @@
 """Lab: what is due, one row's results, and the tablet page that records a sample."""
 
 from datetime import timedelta
-from urllib.parse import quote
+from urllib.parse import quote, urlencode
 
 from django.contrib import messages
 from django.http import Http404
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.utils import timezone
-from django.views.decorators.http import require_http_methods, require_safe
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from core.errors import ImpossibleInput
 from core.judge.band import judge
+from core.lab.raw import RAW
 from core.lab.replicate import Status
 from desk.instruments.store import at_minute
+from desk.kit.bench import typed_number
+from desk.kit.templatetags.vat import stop
 from desk.kit.text import whole
 from desk.kit.words import limits
+from desk.lab import standards
 from desk.lab.actions import could_not_sample, record_sample
 from desk.lab.board import Board, confirmed
 from desk.lab.drawings import last_results, trend
@@ -62,7 +67,33 @@ def row_page(request, row_id: str):
     start = shift_of(state.now, state.mill).start
     for r in trail:
         r.may_correct = r.kind == Kind.RESULT and not may_correct(r, request.user, shift_start=start)
-    return render(request, "lab/row.html", {"r": now, "trail": trail, "picture": picture, "hours": TREND_H})
+    context = {
+        "r": now,
+        "trail": trail,
+        "picture": picture,
+        "hours": TREND_H,
+        "standard": standards.newest(row.test, state.now),
+        "may_record": request.user.may("record"),
+        "typed": {k: request.GET.get(k, "") for k in ("known", "found")},
+    }
+    return render(request, "lab/row.html", context)
+
+
+@require_POST
+@may("record")
+def standard(request, row_id: str):
+    """A check of a row's test on a standard or a blank."""
+    state, row = row_of(request, row_id)
+    typed = {k: request.POST.get(k, "").strip()[:20] for k in ("known", "found")}
+    try:
+        known, found = (typed_number(typed[k]) if typed[k] else None for k in ("known", "found"))
+        made = standards.keep(row=row, known=known, found=found, by=request.user, now=state.now)
+    except (standards.Refused, ValueError) as refusal:
+        told = str(refusal) if isinstance(refusal, standards.Refused) else "A standard is two numbers, such as 30.0 and 30.2."
+        messages.error(request, told)
+        return redirect(f"{reverse('lab:row', args=[row_id])}?{urlencode(typed)}")
+    messages.success(request, stop(made.says))
+    return redirect("lab:row", row_id)
 
 
 def _answer(form: SampleForm, row, state, corrects) -> dict:
@@ -74,6 +105,7 @@ def _answer(form: SampleForm, row, state, corrects) -> dict:
     past = list(past[:9])
     result = form.outcome
     answer = {"band": band, "limits": limits(band, form.test.decimals), "outcome": result, "test": form.test}
+    answer |= {"raw": RAW.get(row.test), "standard": standards.newest(row.test, state.now)}
     value = result.replicates.value if result else None
     answer["picture"] = last_results(
         [r for r in past if r.status in ("single", "accepted")],

@@ -55,6 +55,7 @@ RIGHTS = {
     "deliver:deviations": (ANY, MAY["deviate"]),
     "deliver:deviation": (ANY, MAY["deviate"]),
     "deliver:hold_all": (NOBODY, MAY["hold"]),
+    "lab:standard": (NOBODY, MAY["record"]),
     "lab:looks": (ANY, MAY["look"]),
     "lab:round": (NOBODY, MAY["look"]),
     "lab:round_done": (NOBODY, MAY["look"]),
