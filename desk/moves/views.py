@@ -16,12 +16,14 @@ from desk.cases.benches import sweep
 from desk.kit.bench import BenchForm, cautions_of, render_bench, result_rows, typed_number
 from desk.kit.station import move_groups
 from desk.kit.text import whole
+from desk.lab import causes
 from desk.log.models import Kind, Record
 from desk.log.practice import newest_results, opening, slip_of
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
 from desk.moves import actions
 from desk.moves.board import group_of, group_with, lines, station_of
+from desk.moves.learnt import tallies
 from desk.people.rights import refuse
 
 _forms: dict[str, type[BenchForm]] = {}
@@ -53,6 +55,22 @@ def table(request):
         .order_by("-at")[:5],
     }
     return render(request, "moves/table.html", context)
+
+
+@require_safe
+def how_they_worked(request):
+    """Every row that was decided here, how often it hit, and the gain that its moves tell."""
+    state = state_of(request)
+    if state is None:
+        return render(request, "no_mill.html")
+    context = {
+        "tallies": tallies(state),
+        "may_offer": request.user.may("propose_setup"),
+        "station": "",
+        "stations": STATIONS,
+        "small": draw_small(state),
+    }
+    return render(request, "moves/learnt.html", context)
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
@@ -104,6 +122,8 @@ def row(request, key: str):
         "group": group_with(practice),
         "plan_row": placement.band in state.mill.plan,
         "reads": labels.get(practice.reads, ""),
+        "tally": next(iter(tallies(state, placement.key)), None),
+        "cause": _cause(state, placement, practice),
     }
     if result is not None:
         context |= {
@@ -124,6 +144,15 @@ def row(request, key: str):
     if problem or (request.method == "POST" and result is None):
         return render(request, "moves/row.html", context, status=422)
     return render_bench(request, "moves/row", context)
+
+
+def _cause(state, placement, practice):
+    """What changed before the reading that a row goes by, where it drifted: what to check first; None where it has not."""
+    row = state.mill.plan.get(placement.readings.get(practice.reads, "") or placement.band)
+    if row is None:
+        return None
+    told = causes.told_of(state, row, state.now)
+    return told if told.drift is not None and told.drift.seen and told.shares else None
 
 
 def _slip(practice, placement, result, form, state) -> dict | None:

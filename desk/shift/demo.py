@@ -16,6 +16,7 @@ from django.db import transaction
 import core
 from core.deliver.lots import lot_number
 from core.instruments.simulate import KINDS, innovation_sd, phi
+from core.judge.move import outcome
 from core.lab.methods import TESTS
 from core.lab.replicate import combine
 from core.mill.document import METERED
@@ -54,6 +55,7 @@ DAYS = 30
 FLOW_NOISE = 0.01  # of a reading
 R_TO_SD = 2.77  # repeatability is so many times the spread of a method (95 %)
 EVERY_MS = 600_000
+WORKED = {"worked": "worked", "partly": "worked in part", "not": "did not work"}
 
 PEOPLE = (
     ("tk", "T.K.", "operator", "fibre line", "reads, records, takes moves on chips to bleach"),
@@ -398,6 +400,50 @@ def _round(people, now: datetime) -> None:
     looks.finish(state=state, begun=begun, skipped={}, by=by, now=at + timedelta(minutes=29))
 
 
+def _moves_past(mill, people, now: datetime, days: int, rng) -> None:
+    """Moves of the weeks before, each decided and judged at its retest: what the K chest and the larch cook really answered."""
+    plans = (  # row, lever now, its unit, gain as foreseen, what the plant gave of it, largest step, retest, hours apart
+        ("K.larch_blow.kappa", 1640.0, "H", -0.020, 0.78, 110.0, 130, 31.0),
+        ("K.chest.consistency", 1150.0, "L/min", -0.0008, 1.02, 190.0, 25, 26.0),
+        ("machine.chest.consistency", 2010.0, "L/min", -0.0003, 0.97, 330.0, 25, 43.0),
+    )
+    people_by = (people["tk"], people["jd"], people["mr"], people["as"])
+    made = []
+    for row_id, lever, unit, gain, gives, most, retest, every in plans:
+        row = mill.plan[row_id]
+        band = mill.band(row, next(iter(mill.grades.values())))
+        for k in range(1, int((24.0 * days - 30.0) / every) + 1):
+            made.append((now - timedelta(hours=30.0 + every * k), row, band, lever, unit, gain, gives, most, retest, k))
+    for at, row, band, lever, unit, gain, gives, most, retest, k in sorted(made, key=lambda m: m[0]):
+        error = float(rng.choice((-1.0, 1.0)) * (1.0 + 0.5 * rng.random()) * (band.high - band.aim))
+        step = max(-most, min(most, -0.7 * error / gain))
+        reading, test = band.aim + error, TESTS[row.test]
+        choice = "refuse" if k % 9 == 4 else "alter" if k % 6 == 5 else "take"
+        taken = step * (0.6 if choice == "alter" else 1.0)
+        after = reading + gives * gain * taken + float(rng.normal(0.0, test.r_abs / R_TO_SD))
+        kind = "h_factor" if unit == "H" else "dilution"
+        title = (
+            f"{'H-factor' if unit == 'H' else 'Water'} of {row.place.lower()} {lever:.0f} to {lever + step:.0f} {unit}".strip()
+        )
+        slip = {"kind": kind, "row": row.id, "title": title, "before": lever, "after": lever + step, "unit": unit}
+        slip |= {"reading": reading, "expected": reading + gain * step, "low": lever - most, "high": lever + most}
+        slip |= {"expect": "", "why": "outside its band", "caution": "", "school": "", "dead_min": 5.0, "retest_min": retest}
+        by = people_by[k % len(people_by)]
+        move = write(kind=Kind.MOVE, subject=row.id, by=None, now=at, says=title, data=slip | {"bound_by": ""})
+        data = {"choice": choice, "before": lever, "after": lever + taken, "unit": unit}
+        done = {"take": "Taken", "alter": "Altered", "refuse": "Refused"}[choice]
+        words = "the pads were not agreed" if choice == "refuse" else ""
+        told = {"subject": row.id, "by": by, "now": at + timedelta(minutes=4), "words": words, "data": data}
+        decided = write(kind=Kind.DECISION, says=f"{done}: {title}", about=move, **told)
+        if choice == "refuse":
+            continue
+        found = outcome(before=reading, expected=reading + gain * taken, after=after, band=band)
+        says = f"{title}: {WORKED[found]}"
+        data = {"after": after, "expected": reading + gain * taken}
+        told = {"subject": row.id, "by": None, "now": at + timedelta(minutes=4 + retest), "status": found, "data": data}
+        write(kind=Kind.EFFECT, says=says, about=decided, **told)
+
+
 def _earlier_lots(people, now: datetime, state_at) -> None:
     """Furnish lots before this shift, each released."""
     first = now.replace(hour=6, minute=0) - timedelta(hours=24)
@@ -604,6 +650,7 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     _source_lots(mill, people, now)
     build_bales(mill, people, now)
     build_plates(people, now)
+    _moves_past(mill, people, now, days, np.random.default_rng([SEED, 11]))
     _earlier_lots(people, now, MillState)
     _round(people, now)
     build_yard(people, mill, now)

@@ -10,6 +10,7 @@ EVERY_PAGE = [
     "/lab/row/K.larch_blow.kappa/",
     "/lab/chart/K.larch_blow.kappa/",
     "/lab/looks/?key=vapour.K.bleach",
+    "/moves/learnt/",
     "/lab/cause/K.larch_blow.kappa/",
     "/deliver/deviations/",
     "/deliver/trace/?suspect=KD-26317-B02-5",

@@ -763,7 +763,8 @@ class Corrections(DeskCase):
         with self.assertRaisesMessage(DecisionRefused, "was withdrawn at"):
             decide(move=move, choice="take", by=make.person("jd"), now=make.state(8).now, state=make.state(8))
         self.sample(CHEST, 3.60, 3.61, minutes=9, at=wrong.at, corrects=right, reason="mistyped")
-        self.assertFalse(Record.objects.current().filter(kind=Kind.MOVE, subject=CHEST, data__reading__gt=3.6).exists())
+        since = {"at__gte": move.at, "data__reading__gt": 3.6}
+        self.assertFalse(Record.objects.current().filter(kind=Kind.MOVE, subject=CHEST, **since).exists())
 
     def test_a_taken_one_is_marked_and_its_way_back_is_offered(self):
         wrong = self.sample(CHEST, 3.74, 3.75)
