@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 from core.errors import ImpossibleInput
 from core.judge.learnt import LearntCase, Taken, learnt
+from core.lab.methods import TESTS
 from core.practice.table import ROWS
 from core.unit import Worked
 from desk.log.models import Kind, Record
@@ -21,6 +22,7 @@ class Tally:
     place: str
     title: str
     plan_row: str = ""
+    per: str = ""  # the unit of its gain
     choices: dict[str, int] = field(default_factory=dict)
     outcomes: dict[str, int] = field(default_factory=dict)
     taken: list[Taken] = field(default_factory=list)
@@ -95,6 +97,8 @@ def _begun(state, key: str, move: dict) -> Tally:
     row = state.mill.plan.get(move.get("row", ""))
     if row is not None:
         words = {"dilution": "consistency off its band", "h_factor": "kappa off its band"}
-        return Tally(key, row.id, row.place, words.get(move["kind"], move["kind"]), plan_row=row.id)
+        test = TESTS[row.test]
+        per = f"{test.unit or test.name.lower()} a {move.get('unit') or 'unit'}"
+        return Tally(key, row.id, row.place, words.get(move["kind"], move["kind"]), plan_row=row.id, per=per)
     vessel = state.mill.vessels.get(move.get("vessel", ""))
     return Tally(key, "share", vessel.name if vessel is not None else key, "a tower runs empty or full")

@@ -152,7 +152,9 @@ def _cause(state, placement, practice):
     if row is None:
         return None
     told = causes.told_of(state, row, state.now)
-    return told if told.drift is not None and told.drift.seen and told.shares else None
+    if told.drift is None or not told.drift.seen:
+        return None
+    return {"told": told, "parts": [s for s in told.shares if s.seen in ("likely", "possible")][:3]}
 
 
 def _slip(practice, placement, result, form, state) -> dict | None:

@@ -54,8 +54,9 @@ class Tallied(Desk):
         page = self.client.get("/moves/learnt/")
         self.assertContains(page, "Larch blow")
         self.assertContains(page, "back in band")
+        self.assertRegex(page.content.decode(), r"−0\.01\d+ ± 0\.00\d+")  # to the digits of its error, no powers of ten
         row = self.client.get("/moves/row/C1-S.1/")  # straw's own water, read where the kappa of its blow line has drifted
-        self.assertContains(row, "What changed before it")
+        self.assertContains(row, "nothing that is measured upstream tells why")
         self.assertContains(row, "/lab/cause/")
 
 

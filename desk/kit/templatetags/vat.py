@@ -400,6 +400,13 @@ def three(value: float) -> str:
 
 
 @register.filter
+def within(value: float, sd: float) -> str:
+    """A figure with its error, both to the two digits of the error that count; five places at the most."""
+    places = min(max(1 - math.floor(math.log10(sd)), 0), 5) if 0.0 < sd < math.inf else 2
+    return f"{figure(value, places)} ± {figure(sd, places)}"
+
+
+@register.filter
 def delta(value: float) -> str:
     """A change with its sign and three digits."""
     return f"{value:+.3g}".replace("-", MINUS)
