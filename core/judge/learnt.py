@@ -54,8 +54,7 @@ _MOVES = [
     title="What moves taken here have taught",
     source="least squares through the origin",
     holds_for="moves of one row at one place; what else changed meanwhile is in the scatter",
-    equation="share = Σ f d/Σ f²",
-    symbols="f=foreseen d=came",
+    equation="share = Σ f d/Σ f², f foreseen, d came",
     checks=(
         Check({"moves": _MOVES}, "share", 11.0 / 14.0, 1e-9),
         Check({"moves": _MOVES}, "gain", -0.01571429, 1e-6),

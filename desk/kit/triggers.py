@@ -13,6 +13,7 @@ def no_replace(table: str, same: str) -> tuple[str, str]:
 
 SAME = {
     "log_record": "id = NEW.id OR hash = NEW.hash",
+    "log_attachment": "id = NEW.id OR sha256 = NEW.sha256",
     "instruments_reading": "signal_id = NEW.signal_id AND at_ms = NEW.at_ms",
 }
 

@@ -6,6 +6,7 @@ import core
 from desk.kit.refused import FieldRefused
 from desk.kit.writing import note_record, writing
 from desk.log.anchor import advance_soon
+from desk.log.files import beside, keep
 from desk.log.models import Kind, Record
 
 MOST_RECORDS_READ = 500
@@ -65,9 +66,12 @@ def write(
     return record
 
 
-def write_note(*, by, now, words: str, about=None) -> Record:
-    """A person's own words, for the log and the handover."""
-    return write(kind=Kind.REMARK, by=by, now=now, says="Note", words=words.strip(), about=about)
+def write_note(*, by, now, words: str, about=None, files=(), drawing=()) -> Record:
+    """A person's own words, for the log and the handover, with a drawing and files where there are."""
+    with writing():
+        data = keep(list(files), tuple(drawing))
+        says = f"Note {beside(data)}".strip()
+        return write(kind=Kind.REMARK, by=by, now=now, says=says, words=words.strip(), about=about, data=data)
 
 
 CORRECTABLE = (Kind.RESULT, Kind.REMARK, Kind.DECISION, Kind.MOVE)
@@ -115,8 +119,9 @@ def correct_note(*, note: Record, words: str, reason: str, by, now) -> Record:
             by=by,
             now=now,
             at=note.at,
-            says="Note",
+            says=note.says,
             words=words.strip(),
+            data=note.data,  # its drawing and files go on with it
             about=note.about,
             corrects=note,
             reason=reason,

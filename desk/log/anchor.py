@@ -2,6 +2,7 @@
 
 import contextlib
 import fcntl
+import hashlib
 import json
 import os
 import sqlite3
@@ -174,6 +175,7 @@ def verify(database: Path | None = None, *, anchored: bool = True, turn: int | N
             _triggers(db, faults)
             left = _readings(db, faults, turn)
             _sealed(db, faults)
+            _files(db, faults)
     else:
         connection.ensure_connection()
         with transaction.atomic():  # one state of the database for all of them
@@ -182,6 +184,7 @@ def verify(database: Path | None = None, *, anchored: bool = True, turn: int | N
             _triggers(db, faults)
             left = _readings(db, faults, turn)
             _sealed(db, faults)
+            _files(db, faults)
             if anchored:
                 _anchor(heads, faults)
     return Verified(len(heads), tuple(faults[:FAULTS_TOLD]), left)
@@ -312,6 +315,18 @@ def _in_figures(db, faults: list[str], due: Callable[[int], bool]) -> set[tuple[
         if len(faults) >= FAULTS_TOLD:
             break
     return told
+
+
+def _files(db, faults: list[str]) -> None:
+    """Every file that a record tells of, as it was kept."""
+    if not db.execute("SELECT 1 FROM sqlite_master WHERE name = 'log_attachment'").fetchone():
+        return  # a backup from before notes kept files
+    kept = {own: hashlib.sha256(body).hexdigest() for own, body in db.execute("SELECT sha256, body FROM log_attachment")}
+    told = """SELECT id, data FROM log_record WHERE kind = 'remark' AND json_extract(data, '$.files') IS NOT NULL ORDER BY id"""
+    for pk, data in db.execute(told):
+        for f in json.loads(data)["files"]:
+            if kept.get(f["sha256"]) != f["sha256"]:
+                faults.append(f"file {f['name']} of record {pk} is not as it was kept")
 
 
 def _sealed(db, faults: list[str]) -> None:

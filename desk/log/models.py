@@ -142,3 +142,13 @@ class Record(models.Model):
     @property
     def is_corrected(self) -> bool:
         return self.corrected_by.exists()
+
+
+class Attachment(models.Model):
+    """The content of a file that records tell of, by its own hash: the same file sent twice is kept once. Append-only."""
+
+    sha256 = models.CharField(max_length=64, unique=True)
+    body = models.BinaryField()
+
+    def __str__(self) -> str:
+        return f"{self.sha256[:16]}, {len(self.body)} bytes"

@@ -1,21 +1,24 @@
 """Log: the trail of everything, notes, and the handover."""
 
 import csv
+import json
 from datetime import datetime
 
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
 from django.core.paginator import Paginator
 from django.db.models import Q
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
+from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_http_methods, require_safe
 
 from desk.kit.bench import time_of, time_typed, typed_number
 from desk.kit.sheet import safe
 from desk.kit.text import plain, whole
 from desk.kit.writing import writing
+from desk.log import files
 from desk.log.actions import REASONS, CorrectionRefused, correct_note, may_correct, write_note
 from desk.log.models import Kind, Record
 from desk.log.moves import DecisionRefused, correct_decision, must_be_open, withdraw
@@ -125,6 +128,9 @@ def one(request, pk: int):
         "followed": [f for f in followed if request.user.may_read(f)],
         "corrected_by": record.corrected_by.first(),
         "reasons": REASONS,
+        "drawn": files.paths(record.data) if record.kind == Kind.REMARK else [],
+        "files": record.data.get("files", []) if record.kind == Kind.REMARK else [],
+        "plain_data": {k: v for k, v in record.data.items() if record.kind != Kind.REMARK or k not in ("drawing", "files")},
         "typed": request.POST,
         "problem": problem,
         "field": field,
@@ -158,11 +164,44 @@ def _corrected(request, record: Record, state) -> Record:
 @require_http_methods(["GET", "POST"])
 @may("note")
 def note(request):
-    words, problem = request.POST.get("words", ""), ""
+    """A note in somebody's own words, with a drawing and files where they tell it better."""
+    words, drawing, bad = request.POST.get("words", ""), request.POST.get("drawing", ""), {}
     if request.method == "POST":
-        if words.strip():
-            write_note(by=request.user, now=request.now, words=words)
+        uploads = request.FILES.getlist("files")
+        try:
+            lines, given = files.drawn(drawing), files.looked_at(uploads)
+        except files.FileRefused as refusal:
+            bad[refusal.field] = str(refusal)
+            drawing = "" if refusal.field == "drawing" else drawing
+        if not words.strip():
+            bad["words"] = "Note is empty; write what the next shift should know."
+        if not bad:
+            write_note(by=request.user, now=request.now, words=words, files=given, drawing=lines)
             messages.success(request, "The note is kept; it comes with the handover.")
             return redirect("shift:home")
-        problem = "Note is empty; write what the next shift should know."
-    return render(request, "log/note.html", {"words": words, "problem": problem}, status=422 if problem else 200)
+        if uploads and "files" not in bad:
+            bad["files"] = "Choose the files again: a browser does not keep them."
+    context = {"words": words, "drawing": drawing, "bad": bad, "most": files.MOST_FILES, "mb": files.MOST_BYTES // 1_000_000}
+    context |= {"strokes": files.paths({"drawing": json.loads(drawing)}) if drawing and "drawing" not in bad else []}
+    return render(request, "log/note.html", context, status=422 if bad else 200)
+
+
+@require_safe
+def file(request, pk: int, n: int):
+    """A file of a record: pictures in the page, anything else to be saved; it can run nothing."""
+    record = get_object_or_404(Record, pk=pk)
+    if not request.user.may_read(record):
+        refuse(request.user, "read_trail")
+        raise PermissionDenied("This entry is another person’s. You read your own trail; a shift lead reads the whole.")
+    told = record.data.get("files", [])
+    if record.kind != Kind.REMARK or n >= len(told):
+        raise Http404
+    body = files.body_of(told[n])
+    if body is None:
+        return HttpResponse("This file is not as it was kept; tell an administrator.", status=500, content_type="text/plain")
+    response = HttpResponse(body, content_type=files.MIME[told[n]["kind"]])
+    shown = "inline" if told[n]["kind"] in files.PICTURES else "attachment"
+    response["Content-Disposition"] = content_disposition_header(shown == "attachment", told[n]["name"]) or shown
+    response["Content-Security-Policy"] = "default-src 'none'; sandbox"
+    response["Cache-Control"] = "private, max-age=86400"
+    return response

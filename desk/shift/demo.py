@@ -21,6 +21,7 @@ from core.lab.methods import TESTS
 from core.lab.replicate import combine
 from core.mill.document import METERED
 from core.mill.reading import read_mill
+from core.sketch import Stroke
 from desk.bleach.demo import build_tanks
 from desk.chips.demo import build_yard
 from desk.cook.demo import build_cooks
@@ -30,7 +31,7 @@ from desk.instruments.models import Signal, ms
 from desk.intake.actions import ensure_signals
 from desk.lab import looks
 from desk.lab.actions import Entry, record_sample
-from desk.log.actions import write
+from desk.log.actions import write, write_note
 from desk.log.models import Kind, Record
 from desk.log.moves import decide, set_shares
 from desk.mill.clock import set_clock
@@ -542,13 +543,8 @@ def _this_morning(mill, people, now: datetime, state_at) -> None:
     record_sample(
         row=row, entry=Entry(results=(3.71, 3.73)), at=at(7, 2), by=people["jd"], now=at(7, 12), state=state_at(at(7, 12))
     )
-    write(
-        kind=Kind.REMARK,
-        by=people["eb"],
-        now=at(7, 40),
-        says="Note",
-        words="Larch digester 1 circulation pump limps, 4 A over its usual. Leave it on A.",
-    )
+    words = "Larch digester 1 circulation pump limps, 4 A over its usual. Leave it on A. The knock is at the drive end."
+    write_note(by=people["eb"], now=at(7, 40), words=words, drawing=_pump())
     larch = mill.plan["K.larch_blow.kappa"]
     record_sample(
         row=larch, entry=Entry(results=(32.6,)), at=at(8, 10), by=people["tk"], now=at(8, 31), state=state_at(at(8, 31))
@@ -583,6 +579,18 @@ def _this_morning(mill, people, now: datetime, state_at) -> None:
         says="Note",
         words="Bales changed on R at 07:15; stickies go up since.",
     )
+
+
+def _pump() -> tuple[Stroke, ...]:
+    """A pump and its motor as somebody draws them, with an arrow at the drive end."""
+    turn = np.linspace(0.0, 2.0 * math.pi, 40)
+    casing = tuple((int(250 + 90 * math.cos(a)), int(270 + 84 * math.sin(a))) for a in turn)
+    eye = tuple((int(250 + 26 * math.cos(a)), int(270 + 25 * math.sin(a))) for a in turn[::3])
+    motor = ((470, 212), (680, 208), (684, 330), (472, 334), (469, 211))
+    shaft, delivery = ((340, 268), (468, 270)), ((196, 204), (192, 90), (330, 84))
+    feet = ((160, 392), (700, 390))
+    arrow, head = ((430, 120), (412, 246)), ((392, 218), (411, 248), (436, 224))
+    return (casing, eye, motor, shaft, delivery, feet, arrow, head)
 
 
 def _plant_link(people, now: datetime) -> None:

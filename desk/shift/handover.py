@@ -198,7 +198,11 @@ def sign(*, by, now, state, pin: str, watch: str, written: dict[str, str], again
             "start": shift.start.isoformat(),
             "end": shift.end.isoformat(),
             "sections": made["sections"],
-            "notes": [{"words": n.words, "signed": n.signed, "at": n.at.isoformat()} for n in made["notes"]],
+            "notes": [
+                {"words": n.words, "signed": n.signed, "at": n.at.isoformat()}
+                | ({"record": n.pk, "more": n.says.lower()} if n.data else {})
+                for n in made["notes"]
+            ],
             "meaning": "made",
             "anchor": anchor_words(),
         }

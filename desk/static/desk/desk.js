@@ -334,3 +334,56 @@ document.addEventListener("pointerup", () => {
   document.getElementById(`t${dragged.i}`)?.dispatchEvent(new Event("input", { bubbles: true }));
   dragged = null;
 });
+
+/* a sheet to draw on: strokes in its own units of 800 by 500, kept in the form as they grow */
+for (const box of document.querySelectorAll("[data-sketch]")) {
+  const sheetOf = box.querySelector("svg");
+  const ink = sheetOf.querySelector(".ink");
+  const kept = box.parentElement.querySelector("[name=drawing]");
+  const most = { strokes: 200, points: 6000 };
+  let strokes = kept.value ? JSON.parse(kept.value) : [];
+  let open = null;
+  box.hidden = false;
+  const keep = () => {
+    kept.value = strokes.length ? JSON.stringify(strokes) : "";
+  };
+  const pathOf = (s) => `M${s[0].join(" ")}${s.length > 1 ? s.slice(1).map((p) => `L${p.join(" ")}`).join("") : "h0"}`;
+  const at = (event) => {
+    const on = sheetOf.getBoundingClientRect();
+    const within = (v, high) => Math.min(high, Math.max(0, Math.round(v)));
+    return [within(((event.clientX - on.left) / on.width) * 800, 800), within(((event.clientY - on.top) / on.height) * 500, 500)];
+  };
+  sheetOf.addEventListener("pointerdown", (event) => {
+    if (event.button > 0 || open || strokes.length >= most.strokes) return;
+    event.preventDefault();
+    sheetOf.setPointerCapture(event.pointerId);
+    open = { id: event.pointerId, points: [at(event)], line: document.createElementNS("http://www.w3.org/2000/svg", "path") };
+    open.line.setAttribute("d", pathOf(open.points));
+    ink.append(open.line);
+  });
+  sheetOf.addEventListener("pointermove", (event) => {
+    if (open?.id !== event.pointerId) return;
+    const [x, y] = at(event);
+    const [wasX, wasY] = open.points.at(-1);
+    if (Math.hypot(x - wasX, y - wasY) < 3 || strokes.flat().length + open.points.length >= most.points) return;
+    open.points.push([x, y]);
+    open.line.setAttribute("d", pathOf(open.points));
+  });
+  for (const end of ["pointerup", "pointercancel"])
+    sheetOf.addEventListener(end, (event) => {
+      if (open?.id !== event.pointerId) return;
+      strokes.push(open.points);
+      open = null;
+      keep();
+    });
+  box.querySelector("[data-sketch-undo]").addEventListener("click", () => {
+    strokes.pop();
+    ink.lastElementChild?.remove();
+    keep();
+  });
+  box.querySelector("[data-sketch-clear]").addEventListener("click", () => {
+    strokes = [];
+    ink.replaceChildren();
+    keep();
+  });
+}
