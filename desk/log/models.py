@@ -27,6 +27,7 @@ class Kind(models.TextChoices):
     START = "start", "start"
     STOP = "stop", "stop"
     RATE = "rate", "reduced rate"
+    DOWN = "down", "unit down"
     LOT_OPEN = "lot_open", "lot opened"
     LOT_CLOSE = "lot_close", "lot closed"
     DISPOSITION = "disposition", "disposition"

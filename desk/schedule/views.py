@@ -1,10 +1,11 @@
 """Schedule: the order queue, the run card bench, cards issued and printed, the start of a run."""
 
+import csv
 import math
 from datetime import datetime, timedelta
 
 from django.contrib import messages
-from django.http import Http404
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -14,11 +15,13 @@ from core import calc
 from core.catalogue import find
 from core.colour import GREY_BETA, LIGNIN_BETA, ks_from_reflectance, swatch
 from core.deliver.runcard import reliefs, run_card
+from core.downtime import WHYS
 from core.errors import ImpossibleInput, Infeasible
 from core.unit import Worked
 from desk.cases.models import HeldCase
 from desk.cook.forms import DesignForm, Profile
 from desk.kit.bench import render_bench
+from desk.kit.sheet import safe
 from desk.kit.text import plain, whole
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
@@ -29,6 +32,8 @@ from desk.schedule.drawings import cover_picture, small_courses
 from desk.schedule.forms import OrderForm
 from desk.schedule.gates import gates_of
 from desk.schedule.planning import least_furnish, plan, refiner_set, relief_words, run_hours
+
+WEEK = timedelta(days=7)
 
 
 @require_safe
@@ -67,9 +72,35 @@ def _queue(state) -> dict:
 
 
 def _halts_page(request, state, *, status: int = 200, **more):
-    shown = [(s, halts.as_typed(s)) for s in state.halts if s.end > state.now - timedelta(hours=24)]
-    context = {"halts": shown, "may_stop": request.user.may("stop"), "typed": request.POST or request.GET, **more}
+    rows = halts.told(state, WEEK)
+    by_cause, micro, micro_h = halts.lost_by_cause(rows, state, WEEK)
+    context = {
+        "halts": rows,
+        "late": sum(t.late for t in rows),
+        "lost": [(x, WHYS.get(x.why, "not said yet")) for x in by_cause],
+        "most_h": max((x.hours for x in by_cause), default=0.0),
+        "micro": micro,
+        "micro_min": 60.0 * micro_h,
+        "units": halts.units_of(state.mill),
+        "whys": WHYS,
+        "may_stop": request.user.may("stop"),
+        "typed": request.POST or request.GET,
+        **more,
+    }
     return render(request, "schedule/halts.html", context, status=status)
+
+
+def _halts_csv(state) -> HttpResponse:
+    """Every stop of the year as a file."""
+    response = HttpResponse(content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = 'attachment; filename="stops.csv"'
+    out = csv.writer(response)
+    out.writerow(["record", "unit", "from", "to", "minutes", "rate_pct", "code", "planned", "what"])
+    for t in halts.told(state, timedelta(days=366)):
+        times = [timezone.localtime(x).isoformat() for x in (t.halt.start, t.halt.end)]
+        row = [t.record.pk, t.halt.unit or "machine", *times, f"{t.minutes:.0f}", f"{t.halt.rate_pct:g}"]
+        out.writerow([safe(c) for c in (*row, t.halt.code, "yes" if t.halt.planned else "no", t.halt.what)])
+    return response
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
@@ -79,14 +110,14 @@ def halts_page(request):
     if state is None:
         return render(request, "no_mill.html")
     if request.method != "POST":
-        return _halts_page(request, state)
+        return _halts_csv(state) if request.GET.get("csv") == "1" else _halts_page(request, state)
     refuse(request.user, "stop")
-    corrects = Record.objects.filter(kind__in=(Kind.STOP, Kind.RATE), pk=whole(request.POST.get("corrects", ""))).first()
-    halt, bad = halts.read(request.POST, state.now)
+    corrects = Record.objects.filter(kind__in=halts.KINDS, pk=whole(request.POST.get("corrects", ""))).first()
+    halt, bad = halts.read(request.POST, state.now, state.mill, corrects)
     try:
         if halt is not None:
             kept = halts.enter(halt=halt, by=request.user, now=state.now, state=state, corrects=corrects)
-            messages.success(request, f"Kept: {kept.says}. Cover and cards follow.")
+            messages.success(request, f"Kept: {kept.says}.{'' if halt.unit else ' Cover and cards follow.'}")
             return redirect("schedule:halts")
     except Refused as refusal:
         bad[refusal.field] = str(refusal)
@@ -98,7 +129,7 @@ def halts_page(request):
 def end_halt(request, pk: int):
     """It is over now, or taken back before it began."""
     state = state_of(request)
-    record = get_object_or_404(Record, pk=pk, kind__in=(Kind.STOP, Kind.RATE))
+    record = get_object_or_404(Record, pk=pk, kind__in=halts.KINDS)
     if state is None:
         raise Http404
     try:

@@ -15,6 +15,7 @@ from django.db import transaction
 
 import core
 from core.deliver.lots import lot_number
+from core.downtime import code
 from core.instruments.simulate import KINDS, innovation_sd, phi
 from core.judge.move import outcome
 from core.lab.methods import TESTS
@@ -191,6 +192,28 @@ def _found(row, past: Past, rng, times: list[datetime]) -> np.ndarray:
     return aim + stood - float(np.mean(past.rows[row.id])) + rng.normal(0.0, method, len(times))
 
 
+def _break_code(begun: datetime, ended: datetime) -> str:
+    """A break of the web is of the process; one under five minutes is not coded."""
+    return code("deliver", "P", 1) if ended - begun >= timedelta(minutes=5) else ""
+
+
+def _units_down(mill, people, now: datetime) -> None:
+    """What stood still beside the machine: two of the last days, and one this morning that nobody has said a cause of yet."""
+    morning = now.replace(hour=0, minute=0)
+    stood = (
+        ("K.refine", -40.0, 1.4, "RFM04", "seal of the refiner leaks", "as", True),
+        ("R.pulper", -29.5, 0.8, "RCR02", "wire in the bales", "jd", False),
+        ("R.float", -27.0, 1.1, "", "froth over the edge", "jd", False),
+        ("M.tmp", 8.2, 0.6, "", "plates touched, cleared", "tk", False),
+    )
+    for unit, hour, hours, coded, what, by, planned in stood:
+        start = morning + timedelta(hours=hour)
+        halt = Halt(start, start + timedelta(hours=hours), what, 0.0, planned, unit, coded)
+        title = next(u.title for u in mill.units if u.id == unit)
+        told = {"by": people[by], "now": halt.end + timedelta(minutes=6), "at": start, "data": halt_data(halt)}
+        write(kind=Kind.DOWN, subject=unit, says=halt_says(halt, title), **told)
+
+
 def _stopped(halt: Halt, by: Person, machine: str, last: str) -> Record:
     """A stop as the shift wrote it once the machine ran again, behind the record with the hash `last`."""
     record = Record(
@@ -256,7 +279,9 @@ def _history(mill, people, now: datetime, days: int, past: Past) -> None:
         )
     for begin, end in past.breaks:
         begun, ended = (datetime.fromtimestamp(x / 1000.0, now.tzinfo) for x in (begin, end))
-        told.append((begun, {"halt": Halt(begun, ended, "web break", 0.0, False), "by": people["mr"]}))
+        told.append(
+            (begun, {"halt": Halt(begun, ended, "web break", 0.0, False, "", _break_code(begun, ended)), "by": people["mr"]})
+        )
     told.sort(key=lambda t: t[0])
     records, last = [], ""
     for at, t in told:
@@ -641,7 +666,7 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
             says=f"The Heron takes Exercise white 70, order {number}",
             data={"order": number, "grade": "EX70", "gsm": 70.0, "speed_m_min": 850.0},
         )
-    stop = {"until": now.replace(hour=15, minute=30).isoformat(), "what": "felts"}
+    stop = {"until": now.replace(hour=15, minute=30).isoformat(), "what": "felts", "code": "DEN02"}
     write(
         kind=Kind.STOP,
         by=lead,
@@ -659,6 +684,7 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     build_bales(mill, people, now)
     build_plates(people, now)
     _moves_past(mill, people, now, days, np.random.default_rng([SEED, 11]))
+    _units_down(mill, people, now)
     _earlier_lots(people, now, MillState)
     _round(people, now)
     build_yard(people, mill, now)

@@ -8,12 +8,13 @@ from core.errors import CoreError
 from core.unit import AIR_DRY, Worked
 from desk.deliver import deviations
 from desk.deliver.actions import Lot, lots
-from desk.kit.templatetags.vat import clock, figure, hm, midline
+from desk.kit.templatetags.vat import clock, dayclock, figure, hm, midline, upfirst
 from desk.lab import looks
 from desk.lab.board import STANDS, Board
 from desk.log.models import Kind, Record
 from desk.mill.accounts import HOUR, Period, kept_hours, sum_of, towers_of
 from desk.mill.state import MillState
+from desk.schedule import halts
 
 WATERS = ("fresh", "showers")
 OFF = ("held", "downgraded", "diverted")
@@ -138,6 +139,14 @@ def know_first(state, board: Board) -> list[str]:
     if first is not None:
         told.append(f"{first.vessel.name} {first.cover.way} in {hm(first.cover.hours)}.")
     told += [f"The machine stops {clock(s.start)}: {s.what}." for s in state.stops[:1]]
+    standing = [t for t in halts.told(state, timedelta(days=7)) if t.halt.unit or t.late]
+    told += [
+        f"{upfirst(t.name)} is down since {dayclock(t.halt.start)}: {t.halt.what}."
+        for t in standing
+        if t.halt.unit and t.halt.start <= state.now < t.halt.end
+    ]
+    if late := sum(t.late for t in standing):
+        told.append(f"{late} stop{'s' if late > 1 else ''} without a cause after a day: somebody must say.")
     return told[:FIRST_MOST]
 
 

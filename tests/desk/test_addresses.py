@@ -2,6 +2,7 @@
 
 import re
 
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client, TestCase
 from django.urls import URLPattern, URLResolver, get_resolver
 from hypothesis import given, settings
@@ -49,6 +50,7 @@ RIGHTS = {
     "people:sign_out": (NOBODY, ANY),
     "kit:own_units": (NOBODY, ANY),
     "log:one": (MAY["read_trail"] - {"operator"}, NOBODY),
+    "log:file": (MAY["read_trail"] - {"operator"}, NOBODY),
     "log:note": (MAY["note"], MAY["note"]),
     "lab:record": (MAY["record"], MAY["record"]),
     "handbook:checklist": (MAY["note"], MAY["note"]),
@@ -157,6 +159,9 @@ class Addresses(TestCase):
         client.post("/deliver/deviations/", {"rule": "person", "words": "seen by the tests"})
         cls.deviation = Record.objects.get(status="opened").subject.removeprefix("deviation.")
         cls.card = make.issue_card(client)
+        text = SimpleUploadedFile("seen.txt", b"seen by the tests")
+        client.post("/log/note/", {"words": "seen by the tests", "files": [text]})
+        cls.note = Record.objects.filter(kind=Kind.REMARK).order_by("-id").first().pk
         cls.delivery = Delivery.objects.create(door="file", name="x.csv", made_at=make.NOW, status="done").pk
         cls.batch = Record.objects.filter(status="batch").first().data["number"]
         cls.bales = Record.objects.filter(status="received").first().subject.removeprefix("bales.")
@@ -172,6 +177,7 @@ class Addresses(TestCase):
             "mill:case_open": HeldLine.objects.first().pk,
             "mill:case_go": HeldLine.objects.first().pk,
             "cook:one": 1148,
+            "log:file": cls.note,
             "lab:round_done": Record.objects.filter(status="round begun").first().pk,
             "lab:phase_back": Record.objects.get(kind=Kind.EVENT, status="phase").pk,
             "mill:version": MillVersion.objects.first().pk,
@@ -214,6 +220,8 @@ class Addresses(TestCase):
 
         def value(match) -> str:
             kind, word = match.group(1) or "str:", match.group(2)
+            if (name, word) == ("log:file", "n"):
+                return "0"
             if (name, word) in own:
                 return own[name, word]
             return str(self.fill.get(name, 1)) if kind == "int:" else words[word]
