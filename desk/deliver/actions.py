@@ -39,7 +39,7 @@ STANDS_AS = {
 }
 STATUS = {"concession": "under deviation"}  # where what was done is too long for one
 ENDED = ("released", "diverted", "downgraded")
-TWO_HANDS = ("concession", "downgrade")
+TWO_HANDS = ("concession", "downgrade", "divert")
 DEVIATIONS: list[Callable] = []  # (state, number, start, end) -> deviations that touch a lot, by those who keep them
 
 
@@ -334,7 +334,7 @@ def close_and_go_on(*, opened: Record, by, now, state) -> Record:
 WHO = {
     "hold": "operator, lab, lead, safety may",
     "release": "the shift lead may",
-    "divert": "lead or engineer may",
+    "divert": "lead and engineer together may",
     "concession": "lead and engineer together may",
     "downgrade": "lead and engineer together may",
 }
@@ -378,8 +378,8 @@ def _why_no_concession(lot_: Lot, proposal: Disposition) -> str:
 def decide_lot(
     *, lot_: Lot, action: str, by, now, pin: str, words: str = "", hands: Hands | None = None, grade: str = ""
 ) -> Record:
-    """Hold, release, divert, downgrade or release under a deviation, signed by the person's PIN; the last two by a lead and an
-    engineer together. Release follows the rule table; holding wants a reason. `grade`: the card it is downgraded to.
+    """Hold, release, divert, downgrade or release under a deviation, signed by the person's PIN; the last three by a lead
+    and an engineer together. Release follows the rule table; holding wants a reason. `grade`: the card it is downgraded to.
 
     Raises: Refused, also where somebody else decided the lot meanwhile; PermissionDenied for a role that may not.
     """
@@ -403,8 +403,7 @@ def decide_lot(
     with writing():
         lot_ = Lot(lot_.opened, lot_.state)  # as it stands now: somebody may have decided it since the page was read
         proposal = _must_stand(lot_, action, by)
-        note_needed = action == "divert" or (action == "release" and proposal.action is Action.RELEASE_WITH_NOTE)
-        if note_needed and not words.strip():
+        if action == "release" and proposal.action is Action.RELEASE_WITH_NOTE and not words.strip():
             raise Refused("words", "Reason is empty; this decision needs one.")
         why = "; ".join(proposal.why)
         data = {"action": action, "proposed": proposal.action.value, "why": list(proposal.why), "meaning": done}
@@ -434,7 +433,7 @@ def decide_lot(
 def _must_stand(lot_: Lot, action: str, by) -> Disposition:
     """The rule table's proposal, once the lot may be decided so by this person now. Raises: Refused, with who and when."""
     _, done = DECISIONS[action]
-    if action in ("release", *TWO_HANDS) and (why := unproved()):
+    if STANDS_AS.get(action) in ("released", "downgraded") and (why := unproved()):
         raise Refused("action", f"Nothing is released: {why}")
     proposal, _ = lot_.judged()
     if why := rights(lot_, proposal, by)[action]:

@@ -22,6 +22,7 @@ from django.utils.html import escape
 from core.deliver.runcard import reliefs
 from core.errors import ImpossibleInput
 from desk.deliver import actions as deliver
+from desk.deliver.signing import Hands
 from desk.instruments.models import Delivery, Reading
 from desk.intake import files
 from desk.intake.form import form_of
@@ -256,9 +257,13 @@ class OncePerForm(DeskCase):
             deliver.close_and_go_on(opened=running.opened, by=make.person("as"), now=state.now, state=state)
         held = deliver.lot("BM-26318-A01-2", state)
         stale = deliver.lot("BM-26318-A01-2", state)
-        deliver.decide_lot(lot_=held, action="divert", by=lead, now=state.now, pin=make.PIN, words="dirt")
+        act = {"action": "divert", "now": state.now, "pin": make.PIN, "words": "dirt"}
+        with self.assertRaisesMessage(deliver.Refused, "a process engineer signs with you"):
+            deliver.decide_lot(lot_=held, by=lead, **act)
+        kept = deliver.decide_lot(lot_=held, by=lead, hands=Hands(make.PIN, "pn", make.PIN), **act)
+        self.assertEqual(kept.data["second"], make.person("pn").signed)
         with self.assertRaisesMessage(deliver.Refused, "the lot is diverted (lead M.R., 10:43)"):
-            deliver.decide_lot(lot_=stale, action="divert", by=make.person("pn"), now=state.now, pin=make.PIN, words="dirt")
+            deliver.decide_lot(lot_=stale, by=make.person("pn"), hands=Hands(make.PIN, "mr", make.PIN), **act)
 
     def test_two_people_at_one_slip(self):
         state = make.state(1)
@@ -312,7 +317,9 @@ class NotRecorded(DeskCase):
         for target, act in (
             (
                 "desk.people.pins.authenticate",
-                lambda: self.client.post("/deliver/lots/BM-26318-A01-2/", {"action": "divert", "pin": "x", "words": "y"}),
+                lambda: self.client.post(
+                    "/deliver/lots/BM-26318-A01-2/", {"action": "divert", "pin": "x", "words": "y", "second": "pn"}
+                ),
             ),
             ("desk.cook.actions.kinetic.cook", lambda: self.client.post("/cook/start/", self.cook_form())),
             (
@@ -522,7 +529,7 @@ class Signatures(DeskCase):
     """B.8: PINs are throttled, pages are not kept, names are not guessed."""
 
     def test_pins_at_a_signature_are_counted_paused_and_logged(self):
-        act = {"action": "divert", "words": "dirt"}
+        act = {"action": "divert", "words": "dirt", "second": "pn", "second_pin": make.PIN}
         for _ in range(5):
             self.client.post("/deliver/lots/BM-26318-A01-2/", {**act, "pin": "wrong"})
         answer = self.client.post("/deliver/lots/BM-26318-A01-2/", {**act, "pin": make.PIN})
