@@ -18,6 +18,7 @@ LEAST = 8
 PHI_HIGH, MOST_PHI = 0.3, 0.85  # neighbours alike: limits are widened from the one, up to the other
 EWMA_WEIGHT, EWMA_WIDTH = 0.20, 2.86
 RUN = 8
+METER_CUSUM_LIMIT = 4.0  # sigma, of a meter less its laboratory: once in 168 by chance, eight after a shift of one sigma
 CUSUM_LIMIT = 5.0  # sigma: two-sided, once in 465 points by chance, ten after a shift of one sigma
 
 
@@ -123,11 +124,13 @@ def cusum(
     return tuple(result)
 
 
-def moved(values: Sequence[float], mean: float, sigma: float, *, head: float = 0.0) -> tuple[int, float] | None:
+def moved(
+    values: Sequence[float], mean: float, sigma: float, *, head: float = 0.0, limit: float = CUSUM_LIMIT
+) -> tuple[int, float] | None:
     """Where the mean seems to have moved: the point (0-based) from which the sum over its limit has grown, and the sum at the
-    last point, under 0 downwards; None while it stays within CUSUM_LIMIT. The sums begin at `head`."""
+    last point, under 0 downwards; None while it stays within `limit`. The sums begin at `head`."""
     sums = cusum(values, mean, sigma, head=head)
-    if not sums or max(sums[-1]) <= CUSUM_LIMIT:
+    if not sums or max(sums[-1]) <= limit:
         return None
     side = 0 if sums[-1][0] >= sums[-1][1] else 1
     start = next((i + 1 for i in range(len(sums) - 1, -1, -1) if sums[i][side] == 0.0), 0)

@@ -1,6 +1,7 @@
 """A control chart on one axis of points: values with phases and limits, ranges, the smoothed mean; the year below it."""
 
 import math
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 
 from django.utils import timezone
@@ -8,6 +9,7 @@ from django.utils import timezone
 from desk.kit.svg import n, polyline, ticks
 from desk.kit.templatetags.vat import figure
 from desk.lab.charts import Drawn
+from desk.log.models import Record
 
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 776.0, 44.0, 256.0
 SAID_Y, R_TOP, R_BOTTOM, E_TOP, E_BOTTOM = 276.0, 326.0, 382.0, 418.0, 474.0
@@ -27,8 +29,8 @@ def _ends(values: list[float]) -> tuple[float, float]:
     return min(values), max(values)
 
 
-def chart_picture(told: Drawn, band, decimals: int) -> dict:
-    """Strings for SVG (width 860, height 506)."""
+def chart_picture(told: Drawn, band, decimals: int, marks: Sequence[Record] = ()) -> dict:
+    """Strings for SVG (width 860, height 506). `marks`: what the log tells of between the points, drawn where it came."""
     points, values = told.points, [p.value for p in told.points]
     charts = [p.begun for p in told.phases]
     wanted = [v for v in (band.low, band.high) if math.isfinite(v)] if band is not None else []
@@ -58,6 +60,9 @@ def chart_picture(told: Drawn, band, decimals: int) -> dict:
     p["ranges"] = _ranges(told, x, decimals)
     p["ewma"] = _ewma(told, x, decimals)
     standing = told.standing
+    p["log"] = [
+        {"x": n(x(sum(pt.at < m.at for pt in points) - 0.5)), "pk": m.pk, "title": f"{m.says}, {shown_at(m.at)}"} for m in marks
+    ]
     p["said"] = _said(standing[-1].text, x(standing[-1].first)) if standing else None
     return p
 

@@ -11,7 +11,6 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from core.errors import Infeasible
-from core.judge.chart import CUSUM_LIMIT
 from core.judge.move import tampering_factor
 from desk.kit.bench import render_bench, time_of, time_typed
 from desk.kit.templatetags.vat import dayclock, figure, midline, stop
@@ -56,6 +55,8 @@ def chart(request, row_id: str):
     views = {"earlier": (shown[0] - moved, shown[1] - moved), "later": (shown[0] + moved, shown[1] + moved)}
     views |= {"closer": (shown[0] + 0.5 * moved, shown[1] - 0.5 * moved), "wider": (shown[0] - moved, shown[1] + moved)}
     since = told.since if of == charts.EACH else None
+    beside = [u.id for u in state.mill.units if u.station == row.station and u.id.partition(".")[0] == row.id.partition(".")[0]]
+    marks = charts.marks_of(row, beside, *shown) if told.points else []
     context = {
         "station": row.station,
         "stations": STATIONS,
@@ -66,11 +67,12 @@ def chart(request, row_id: str):
         "of": of,
         "kinds": _kinds(row),
         "told": told,
-        "p": chart_picture(told, band if of == charts.EACH else None, decimals),
+        "p": chart_picture(told, band if of == charts.EACH else None, decimals, marks),
+        "marks": marks,
         "year": year_picture(charts.days_of(row, state.now), *shown, state.now),
         "says": _says(told, band if of == charts.EACH else None, decimals),
         "limits": charts.limits_worked(told),
-        "chance": charts.chance_of(told) if told.standing or told.left_ewma is not None else None,
+        "chance": charts.chance_of(told) if told.standing or told.left_ewma is not None or told.moved is not None else None,
         "lots": charts.lots_since(row, since, state.now)[-SHOWN_LOTS:] if since is not None else [],
         "since": since,
         "decimals": decimals,
@@ -118,7 +120,7 @@ def _says(told: charts.Drawn, band, decimals: int) -> dict:
         way = "up" if total > 0 else "down"
         lines.append(
             f"The mean has moved {way} since {dayclock(told.points[place].at)}: the cumulative sum stands at "
-            f"{figure(abs(total), 1)} sigma, over {CUSUM_LIMIT:g}."
+            f"{figure(abs(total), 1)} sigma, over {charts.cusum_limit(told.of):g}."
         )
     heard = bool(lines)
     if heard:

@@ -5,13 +5,15 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from itertools import pairwise
 
-from django.db.models import Avg
+from django.db.models import Avg, Q
 from django.db.models.functions import TruncDate
 
 from core.errors import Infeasible
 from core.judge.capable import GroupsCase, SinglesCase, able, capability, group_chart, group_limits, grouped, limits
 from core.judge.chart import (
     CUSUM_LIMIT,
+    LEFT_GREY,
+    METER_CUSUM_LIMIT,
     MOST_PHI,
     ON,
     Chart,
@@ -23,7 +25,7 @@ from core.judge.chart import (
     phased,
     signals_of,
 )
-from core.judge.run_length import EWMA, SINGLES, USUAL, RunLengthCase, run_length
+from core.judge.run_length import CUSUM, EWMA, SINGLES, USUAL, RunLengthCase, run_length
 from core.unit import Worked
 from desk.instruments.store import matched
 from desk.kit.refused import FieldRefused
@@ -65,6 +67,7 @@ class Drawn:
     able: Worked | None
     not_able: str
     ranges: tuple[float | None, ...]
+    grey: tuple[Signal, ...] = ()  # of the newest point: shown, never an alarm
 
     @property
     def last(self) -> Phase:
@@ -173,7 +176,8 @@ def drawn(row, band, start: datetime | None, end: datetime, *, of: str = EACH, n
         records=tuple(at.get(p.first) for p in phases),
         signals=signals,
         smooth=tuple(smooth),
-        moved=_moved(values, phases, begun=bool(phases) and at.get(phases[-1].first) is not None),
+        moved=_moved(values, phases, begun=bool(phases) and at.get(phases[-1].first) is not None, limit=cusum_limit(of)),
+        grey=tuple(s for s in signals_of(values, phases[-1:], LEFT_GREY) if s.at == len(values) - 1),
         ranges=tuple(ranges),
         **_able(values, phases, signals, band, of),
     )
@@ -194,11 +198,16 @@ def _kept_limits(row, end: datetime, points: Sequence[Point], began: list[Record
     return told
 
 
-def _moved(values: Sequence[float], phases: Sequence[Phase], *, begun: bool) -> tuple[int, float] | None:
+def cusum_limit(of: str) -> float:
+    """The limit of the cumulative sums: tighter where a meter is watched against its laboratory."""
+    return METER_CUSUM_LIMIT if of == APART else CUSUM_LIMIT
+
+
+def _moved(values: Sequence[float], phases: Sequence[Phase], *, begun: bool, limit: float) -> tuple[int, float] | None:
     """Where the mean of the newest phase has moved, and the sum now, from half its limit where somebody began the phase."""
     if not phases or (chart := phases[-1].begun) is None:
         return None
-    found = moved(values[phases[-1].first :], chart.mean, chart.sigma, head=CUSUM_LIMIT / 2.0 if begun else 0.0)
+    found = moved(values[phases[-1].first :], chart.mean, chart.sigma, head=limit / 2.0 if begun else 0.0, limit=limit)
     return None if found is None else (phases[-1].first + found[0], found[1])
 
 
@@ -229,8 +238,10 @@ def limits_worked(told: Drawn) -> Worked | None:
 def chance_of(told: Drawn) -> Worked:
     """How often what stands stands by chance: of single points, of the rules together, or of the smoothed mean."""
     rules = {s.rule for s in told.standing}
-    chart = USUAL if rules & {"WE2", "WE4"} else SINGLES if rules else EWMA
-    case = RunLengthCase(chart=chart)
+    if not rules and told.left_ewma is None:
+        case = RunLengthCase(chart=CUSUM, h=cusum_limit(told.of))
+    else:
+        case = RunLengthCase(chart=USUAL if rules & {"WE2", "WE4"} else SINGLES if rules else EWMA)
     return Worked(model="chart.run_length", case=case, result=run_length(case))
 
 
@@ -240,6 +251,20 @@ class Lies:
 
     number: str
     t: float
+
+
+BY_THE_MACHINE = ("stock", "blend", "deliver")  # stations whose rows follow its stops and the shares of the furnish
+MOST_MARKS = 30
+
+
+def marks_of(row, units: Sequence[str], start: datetime, end: datetime) -> list[Record]:
+    """What the log tells of between two times that may have moved this row: its moves, set-ups put in force, stops of the units
+    of its station, and near the machine its stops and the shares set; the newest, oldest first."""
+    asked = Q(kind=Kind.DECISION, subject=row.id) | Q(kind=Kind.DOWN, subject__in=units) | Q(kind=Kind.SETUP)
+    if row.station in BY_THE_MACHINE:
+        asked |= Q(kind__in=(Kind.SETPOINT, Kind.STOP, Kind.RATE))
+    told = Record.objects.current().filter(asked, at__gt=start, at__lte=end).order_by("-at", "-id")
+    return [r for r in told[: 2 * MOST_MARKS] if r.data.get("choice") != "refuse"][:MOST_MARKS][::-1]
 
 
 def lots_since(row, since: datetime, now: datetime) -> list[Lies]:

@@ -7,7 +7,20 @@ from django.test import SimpleTestCase, TestCase, tag
 
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.capable import able, capability, group_chart, grouped
-from core.judge.chart import CUSUM_LIMIT, EVERY, ON, Chart, cusum, ewma, individuals, moved, phased, run_rules, signals_of
+from core.judge.chart import (
+    CUSUM_LIMIT,
+    EVERY,
+    METER_CUSUM_LIMIT,
+    ON,
+    Chart,
+    cusum,
+    ewma,
+    individuals,
+    moved,
+    phased,
+    run_rules,
+    signals_of,
+)
 from core.judge.run_length import CHARTS, CUSUM, EWMA, RULES, SINGLES, USUAL, RunLengthCase, of_rules, run_length
 from desk.lab import charts
 from desk.lab.actions import Entry, record_sample
@@ -171,6 +184,12 @@ class Phases(SimpleTestCase):
         for few, low in ((values[:29], 83.0), (values, -np.inf), ([5.0] * 40, 1.0)):
             self.assertIsInstance(able(few, low, np.inf), Infeasible)
 
+    def test_a_meter_is_heard_sooner_than_a_row(self):
+        last = cusum([460.0] * 9, 450.0, 10.0)[-1][0]
+        self.assertAlmostEqual(last, 4.5)
+        self.assertIsNone(moved([460.0] * 9, 450.0, 10.0))
+        self.assertEqual(moved([460.0] * 9, 450.0, 10.0, limit=METER_CUSUM_LIMIT), (0, last))
+
     def test_a_head_start_hears_a_change_that_was_there_at_the_restart_sooner(self):
         values = [0.9] * 20
         over = [[max(pair) > CUSUM_LIMIT for pair in cusum(values, 0.0, 1.0, head=head)] for head in (2.5, 0.0)]
@@ -249,6 +268,19 @@ class Page(Desk):
         self.assertEqual(self.open(row=row).context["told"].chart, kept.context["told"].chart)
         self.as_("jd")
         self.assertEqual(self.client.post(f"/lab/chart/{row}/limits/", {"words": "x"}).status_code, 403)
+
+    def test_what_the_log_tells_of_stands_on_it_where_it_came(self):
+        page = self.client.get("/lab/chart/K.larch_blow.kappa/")
+        marks, told = page.context["marks"], page.context["told"]
+        self.assertTrue(marks)
+        for mark, drawn in zip(marks, page.context["p"]["log"], strict=True):
+            self.assertTrue(told.points[0].at < mark.at <= told.points[-1].at)
+            self.assertEqual(drawn["pk"], mark.pk)
+            self.assertEqual(mark.subject, "K.larch_blow.kappa")  # what the machine takes moves no kappa
+            self.assertContains(page, f"/log/{mark.pk}/")
+        self.assertFalse([m for m in marks if m.data.get("choice") == "refuse"])
+        chest = self.client.get("/lab/chart/machine.chest.consistency/").context["marks"]
+        self.assertIn(Kind.SETPOINT, [m.kind for m in chest])
 
     def test_groups_differences_stretches_and_the_file(self):
         row = "S.chest.consistency"
