@@ -33,7 +33,7 @@ VIEWS = {
     "recovered": ("/recovered/", "mr", 1280, 800, "day"),
     "refine": ("/refine/?line=K.refine&want=430", "mr", 1280, 800, "day"),
     "blend": ("/blend/?least=1", "mr", 1280, 1000, "day"),
-    "pulper": ("/recovered/pulper/?n1=4", "jd", 1280, 800, "night"),
+    "cause": ("/lab/cause/K.larch_blow.kappa/", "tk", 1280, 800, "night"),
 }
 FLAGS = [
     "--no-sandbox",
