@@ -63,7 +63,7 @@ class Told:
 def units_of(mill) -> dict[str, tuple[str, str]]:
     """What may stand still on its own: the machine (empty), units of a station, digesters; each by its name and station."""
     named = {"": (mill.machine.name, "deliver")}
-    named |= {u.id: (u.title, u.station) for u in mill.units if u.station in PAIRS and u.id != "machine"}
+    named |= {u.id: (u.title, u.station) for u in mill.units if u.station in PAIRS and u.id != mill.roles.machine}
     return named | {d: (f"digester {d.rpartition('.')[2]}, {d.partition('.')[0]}", "cook") for d in mill.digesters}
 
 
