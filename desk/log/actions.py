@@ -66,12 +66,19 @@ def write(
     return record
 
 
-def write_note(*, by, now, words: str, about=None, files=(), drawing=()) -> Record:
-    """A person's own words, for the log and the handover, with a drawing and files where there are."""
+NOTES = {"note": "Note", "seen": "Observation", "event": "Event", "safety": "Safety", "permit": "Permit note"}
+
+
+def write_note(
+    *, by, now, words: str, about=None, files=(), drawing=(), sort: str = "note", unit: str = "", place=""
+) -> Record:
+    """A person's own words, for the log and the handover, with a drawing and files where there are. `sort` is a key of NOTES;
+    `unit` the id of the unit that it is about, `place` what that is called."""
     with writing():
         data = keep(list(files), tuple(drawing))
-        says = f"Note {beside(data)}".strip()
-        return write(kind=Kind.REMARK, by=by, now=now, says=says, words=words.strip(), about=about, data=data)
+        says = f"{NOTES[sort]}{f' on {place}' if unit else ''} {beside(data)}".strip()
+        told = {"subject": unit, "status": "" if sort == "note" else sort, "about": about, "data": data}
+        return write(kind=Kind.REMARK, by=by, now=now, says=says, words=words.strip(), **told)
 
 
 CORRECTABLE = (Kind.RESULT, Kind.REMARK, Kind.DECISION, Kind.MOVE)
@@ -119,6 +126,8 @@ def correct_note(*, note: Record, words: str, reason: str, by, now) -> Record:
             by=by,
             now=now,
             at=note.at,
+            subject=note.subject,
+            status=note.status,
             says=note.says,
             words=words.strip(),
             data=note.data,  # its drawing and files go on with it

@@ -19,7 +19,7 @@ from desk.kit.sheet import safe
 from desk.kit.text import plain, whole
 from desk.kit.writing import writing
 from desk.log import files
-from desk.log.actions import REASONS, CorrectionRefused, correct_note, may_correct, write_note
+from desk.log.actions import NOTES, REASONS, CorrectionRefused, correct_note, may_correct, write_note
 from desk.log.models import Kind, Record
 from desk.log.moves import DecisionRefused, correct_decision, must_be_open, withdraw
 from desk.log.search import at_station, stations_of, with_words
@@ -166,6 +166,9 @@ def _corrected(request, record: Record, state) -> Record:
 def note(request):
     """A note in somebody's own words, with a drawing and files where they tell it better."""
     words, drawing, bad = request.POST.get("words", ""), request.POST.get("drawing", ""), {}
+    state = request.get_state()
+    units = {u.id: u.title for u in state.mill.units if u.station} if state is not None else {}
+    sort, unit = (request.POST if request.method == "POST" else request.GET).get("sort", "note"), request.POST.get("unit", "")
     if request.method == "POST":
         uploads = request.FILES.getlist("files")
         try:
@@ -175,13 +178,19 @@ def note(request):
             drawing = "" if refusal.field == "drawing" else drawing
         if not words.strip():
             bad["words"] = "Note is empty; write what the next shift should know."
+        if sort not in NOTES:
+            bad["sort"] = f"Kind is “{sort}”; choose one of the list."
+        if unit and unit not in units:
+            bad["unit"] = f"Unit is “{unit}”; choose one of this mill."
         if not bad:
-            write_note(by=request.user, now=request.now, words=words, files=given, drawing=lines)
+            about = {"sort": sort, "unit": unit, "place": units.get(unit, "")}
+            write_note(by=request.user, now=request.now, words=words, files=given, drawing=lines, **about)
             messages.success(request, "The note is kept; it comes with the handover.")
             return redirect("shift:home")
         if uploads and "files" not in bad:
             bad["files"] = "Choose the files again: a browser does not keep them."
-    context = {"words": words, "drawing": drawing, "bad": bad, "most": files.MOST_FILES, "mb": files.MOST_BYTES // 1_000_000}
+    context = {"sorts": NOTES, "sort": sort, "units": units, "unit": unit}
+    context |= {"words": words, "drawing": drawing, "bad": bad, "most": files.MOST_FILES, "mb": files.MOST_BYTES // 1_000_000}
     context |= {"strokes": files.paths({"drawing": json.loads(drawing)}) if drawing and "drawing" not in bad else []}
     return render(request, "log/note.html", context, status=422 if bad else 200)
 

@@ -123,7 +123,12 @@ def _hours(state, start: datetime, end: datetime) -> tuple[float, float]:
 
 def know_first(state, board: Board) -> list[str]:
     """What the next shift must know before anything else, gravest first."""
-    told = []
+    told = [
+        f"Safety: {r.words[:120]}"
+        for r in Record.objects.current()
+        .filter(kind=Kind.REMARK, status="safety", at__gte=state.shift.start, at__lte=state.now)
+        .order_by("at", "id")
+    ]
     danger = [s for s in looks.board(state) if s.code is not None and s.code.verdict == "danger"]
     told += [f"Seen at {s.stop.title}: {s.code.word}, {clock(s.record.at)}." for s in danger]
     told += [f"Deviation {d.number} is open: {d.opened.words}." for d in deviations.deviations(state, only_open=True)]

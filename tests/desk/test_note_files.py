@@ -4,6 +4,7 @@ import hashlib
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import DatabaseError, connection, transaction
+from django.urls import reverse
 
 from desk.log.anchor import verify
 from desk.log.files import MOST_BYTES, MOST_FILES, kind_of
@@ -45,6 +46,23 @@ class NoteFiles(Desk):
         later = self.newest()
         self.assertEqual((later.corrects_id, later.data), (note.pk, note.data))
         self.assertEqual(list(with_words(Record.objects.all(), "dented"))[0].pk, later.pk)
+
+    def test_its_kind_and_its_unit_are_found_again_and_safety_comes_first(self):
+        self.as_("jd")
+        self.client.post("/log/note/", {"words": "Gas smell at the vat.", "sort": "safety", "unit": "R.pulper"})
+        note = self.newest()
+        self.assertEqual((note.subject, note.status, note.says), ("R.pulper", "safety", "Safety on pulper and detrasher"))
+        for typed, says in (({"sort": "gossip"}, "Kind is “gossip”"), ({"unit": "R.moon"}, "Unit is “R.moon”")):
+            self.assertContains(self.client.post("/log/note/", {"words": "x", **typed}), says, status_code=422)
+        self.assertEqual(self.newest().pk, note.pk)
+        self.as_("mr")
+        self.assertContains(self.client.get("/log/?station=recovered&kind=remark"), "Gas smell")
+        self.assertContains(self.client.get("/log/?q=pulper&kind=remark"), "Gas smell")
+        self.assertEqual(
+            self.client.get(reverse("shift:handover")).context["made"]["first"][0], "Safety: Gas smell at the vat."
+        )
+        self.client.post(f"/log/{note.pk}/", {"words": "Gas smell, tested: none.", "reason": "mistyped"})
+        self.assertEqual((self.newest().subject, self.newest().status), ("R.pulper", "safety"))
 
     def test_the_same_file_twice_is_kept_once_and_never_changed(self):
         self.as_("jd")
