@@ -161,13 +161,18 @@ def _corrected(request, record: Record, state) -> Record:
     )
 
 
+def _units(mill) -> dict[str, str]:
+    """What a note may be about: the units of its stations by their names, the machine by its own."""
+    return {u.id: mill.machine.name if u.id == mill.roles.machine else u.title for u in mill.units if u.station}
+
+
 @require_http_methods(["GET", "POST"])
 @may("note")
 def note(request):
     """A note in somebody's own words, with a drawing and files where they tell it better."""
     words, drawing, bad = request.POST.get("words", ""), request.POST.get("drawing", ""), {}
     state = request.get_state()
-    units = {u.id: u.title for u in state.mill.units if u.station} if state is not None else {}
+    units = _units(state.mill) if state is not None else {}
     sort, unit = (request.POST if request.method == "POST" else request.GET).get("sort", "note"), request.POST.get("unit", "")
     if request.method == "POST":
         uploads = request.FILES.getlist("files")
