@@ -154,9 +154,9 @@ def new_pin(*, person: Person, by: Person, now: datetime) -> Given:
 
 def set_own_pin(*, person: Person, pin: str, again: str, now: datetime) -> None:
     """A person chooses a PIN that nobody else knows. Raises: Refused."""
-    check_new_pin(pin, again, person)
-    if person.check_password(pin):
+    if person.check_password(pin):  # first: by chance it may be a common one as well, and this says more
         raise Refused("new_pin", "This is the PIN you were given; choose another, that nobody else knows.")
+    check_new_pin(pin, again, person)
     hashed = make_password(pin)
     with writing():
         person.password, person.own_pin, person.pin_set_at = hashed, True, now
