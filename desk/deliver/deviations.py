@@ -250,19 +250,8 @@ def contain(*, state, number: str, what: str, words: str, by, now: datetime) -> 
         raise Refused("action", "is none of the containment")
     if not words.strip():
         raise Refused(what, "How is empty; say what was done, or “not applicable” and why.")
-    with writing():
-        found = _still_open(state, number)
-        return write(
-            kind=Kind.EVENT,
-            subject=found.opened.subject,
-            by=by,
-            now=now,
-            says=f"Deviation {number}, {CONTAIN[what]}: {words.strip()}"[:380],
-            words=words.strip(),
-            status=CONTAINED,
-            data={"what": what},
-            about=found.opened,
-        )
+    says = f"{CONTAIN[what]}: {words.strip()}"
+    return _told(state, number, by=by, now=now, says=says, words=words, status=CONTAINED, data={"what": what})
 
 
 def keep_cause(*, state, number: str, words: str, by, now: datetime) -> Record:
@@ -270,18 +259,15 @@ def keep_cause(*, state, number: str, words: str, by, now: datetime) -> Record:
     refuse(by, "deviate")
     if not words.strip():
         raise Refused("cause", "Cause is empty; say what it was, or that it was not found.")
+    return _told(state, number, by=by, now=now, says=f"cause: {words.strip()}", words=words, status=CAUSE)
+
+
+def _told(state, number: str, *, by, now: datetime, says: str, words: str, status: str, data: dict | None = None) -> Record:
+    """A part of an open deviation, kept beside it. Raises: Refused where it is closed."""
     with writing():
-        found = _still_open(state, number)
-        return write(
-            kind=Kind.EVENT,
-            subject=found.opened.subject,
-            by=by,
-            now=now,
-            says=f"Deviation {number}, cause: {words.strip()}"[:380],
-            words=words.strip(),
-            status=CAUSE,
-            about=found.opened,
-        )
+        opened = _still_open(state, number).opened
+        told = {"subject": opened.subject, "about": opened, "words": words.strip(), "status": status, "data": data}
+        return write(kind=Kind.EVENT, by=by, now=now, says=f"Deviation {number}, {says}"[:380], **told)
 
 
 def good_again(state, d: Deviation) -> bool:

@@ -71,8 +71,12 @@ def braid(rows: list[dict], lot, state, *, paper: bool = False) -> dict:
         first, last = _hexes(r["what"], state.mill.sources.get(r["source"]), state)
         made = timezone.localtime(datetime.fromisoformat(r["made"]))
         name = r["what"].split(",")[0]
-        if x0 + LETTER * len(f"{r['lot']} {name} 00:00 {r['t']:.1f} t") > SLOT_X:
-            name = name.split()[-1]  # the label may not run into the lot
+        aside = x0 > LEFT_ROOM  # its label stands before it, else over it, ending before the strands bend
+        label_w = LETTER * len(f"{r['lot']} {name} 00:00 {r['t']:.1f} t")
+        if label_w > (x0 - 8.0 if aside else AXIS_END):
+            name = name.split()[-1]
+            label_w = LETTER * len(f"{r['lot']} {name} 00:00 {r['t']:.1f} t")
+        left = max(0.0, min(x0 + 2.0, AXIS_END - label_w))
         strands.append(
             {
                 "d": d,
@@ -84,9 +88,9 @@ def braid(rows: list[dict], lot, state, *, paper: bool = False) -> dict:
                 "label": r["lot"] or "",
                 "what": f"{name} {made:%H:%M}" if not old else f"{name}, {made:%-d %b}",
                 "t": r["t"],
-                "tx": n(x0 - 8) if x0 > LEFT_ROOM else n(x0 + 2),
-                "ty": n(y + w / 2 + 4.5) if x0 > LEFT_ROOM else n(y - 4),
-                "anchor": "end" if x0 > LEFT_ROOM else "start",
+                "tx": n(x0 - 8) if aside else n(left),
+                "ty": n(y + w / 2 + 4.5) if aside else n(y - 4),
+                "anchor": "end" if aside else "start",
                 "line": f"M{n(x0)} {n(y + w / 2)}H{n(AXIS_END)}C{n(m)} {n(y + w / 2)} {n(m)} {n(slot_y + sw / 2)} "
                 f"{n(SLOT_X)} {n(slot_y + sw / 2)}H{n(LOT_X)}",
                 "w": n(max(1.0, (w + sw) / 2)),
