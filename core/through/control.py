@@ -10,6 +10,7 @@ from typing import Final
 
 import numpy as np
 
+from core.compiled import compiled
 from core.errors import Caution
 from core.quantity import check, figure, quantity
 from core.register import Check, model
@@ -18,36 +19,34 @@ from core.stream import Vector
 AVERAGING, RESET = 2.0 / math.e, 4.0
 
 
+FREE: Final = 1e12  # what an output is bound by where nothing binds it
+
+
+@compiled
 def pi_step(
-    e: Vector,
-    u: Vector,
-    integral: Vector,
-    *,
-    kc: Vector,
-    quick: Vector,
-    low: Vector,
-    high: Vector,
-    most: Vector,
-    sticks: Vector | None = None,
-) -> tuple[Vector, Vector]:
-    """Output and integral after a step of many loops.
+    e: float,
+    u: float,
+    integral: float,
+    kc: float,
+    quick: float,
+    low: float = -FREE,
+    high: float = FREE,
+    most: float = FREE,
+    sticks: float = 0.0,
+) -> tuple[float, float]:
+    """Output and integral of a loop after a step.
 
     `e` is the error by its sign, `quick` the step over Ti, `most` what the output may move in a step. The output moves by its
     rate inside its limits; the integral is drawn back by what was not given (tracking time Ti). A valve that `sticks` stays
     until it is asked to move by more than that: its integral goes on then, as that of a loop does that does not know.
     """
     part = kc * e
-    integral = integral + part * quick
+    integral += part * quick
     raw = part + integral
-    step = np.minimum(np.maximum(raw, low), high)
-    step -= u
-    stuck = None if sticks is None else np.abs(step) <= sticks
-    moved = u + np.minimum(np.maximum(step, -most), most)
-    integral += (moved - raw) * np.minimum(1.0, quick)
-    return moved if stuck is None else np.where(stuck, u, moved), integral
-
-
-FREE: Final = {"low": np.array([-1e12]), "high": np.array([1e12]), "most": np.array([1e12])}
+    asked = min(max(raw, low), high) - u
+    moved = u + min(max(asked, -most), most)
+    integral += (moved - raw) * min(1.0, quick)
+    return (u if abs(asked) <= sticks else moved), integral
 
 
 def consistency_tuning(gain: float, step_s: float) -> tuple[float, float]:
@@ -122,6 +121,21 @@ class StepFound:
 
 
 MOST_STEPS: Final = 100_000
+
+
+@compiled
+def _followed(count: int, delay: int, keeps: float, moves: float, kc: float, quick: float) -> Vector:
+    """Readings of a lag with a dead time of so many steps, under PI from rest to 1."""
+    put, readings = np.zeros(count + delay + 1), np.empty(count)
+    u, integral, y = 0.0, 0.0, 0.0
+    for k in range(count):
+        u, integral = pi_step(1.0 - y, u, integral, kc, quick)
+        put[k + delay + 1] = u
+        readings[k] = y
+        y = keeps * y + moves * put[k + 1]
+    return readings
+
+
 _LOOP = {"gain": 1, "lag_s": 30, "dead_s": 20, "kc": 0.75, "ti_s": 30}
 
 
@@ -145,16 +159,7 @@ def loop_step(case: StepCase) -> StepFound:
     cautions = check(case)
     count = min(MOST_STEPS, math.ceil(case.for_s / case.step_s))
     a, delay = math.exp(-case.step_s / case.lag_s), round(case.dead_s / case.step_s)
-    kc, quick = np.array([case.kc]), np.array([case.step_s / case.ti_s])
-    u, integral, y = np.zeros(1), np.zeros(1), 0.0
-    put, readings = [0.0] * (delay + 1), []
-    for _ in range(count):
-        e = np.array([1.0 - y])
-        u, integral = pi_step(e, u, integral, kc=kc, quick=quick, **FREE)
-        put.append(float(u[0]))
-        readings.append(y)
-        y = a * y + (1.0 - a) * case.gain * put[-1 - delay]
-    told = np.array(readings)
+    told = _followed(count, delay, a, (1.0 - a) * case.gain, case.kc, case.step_s / case.ti_s)
     outside = np.flatnonzero(np.abs(1.0 - told) > 0.02)
     return StepFound(
         peak=float(told.max()),
@@ -205,11 +210,9 @@ def averaging_level(case: LevelCase) -> LevelFound:
     cautions = check(case)
     kc, ti = level_tuning(case.inflow_t_h, case.strays_t)
     dt = 10.0 / 3600.0
-    gain, quick = np.array([kc]), np.array([dt / ti])
-    level, out, integral, peak = case.level_t, np.zeros(1), np.zeros(1), case.level_t
+    level, out, integral, peak = case.level_t, 0.0, 0.0, case.level_t
     for _ in range(min(MOST_STEPS, round(case.after_h / dt))):
-        e = np.array([level - case.level_t])
-        out, integral = pi_step(e, out, integral, kc=gain, quick=quick, **FREE)
-        level += dt * (case.inflow_t_h - float(out[0]))
+        out, integral = pi_step(level - case.level_t, out, integral, kc, dt / ti)
+        level += dt * (case.inflow_t_h - out)
         peak = max(peak, level)
     return LevelFound(kc=kc, ti_h=ti, peak_h=2.0 / kc, peak_t=peak, then_t=level, cautions=cautions)

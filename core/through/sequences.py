@@ -11,11 +11,11 @@ from typing import Final
 
 import numpy as np
 
+from core.compiled import compiled
 from core.errors import ImpossibleInput, Problem
 from core.stream import N, Vector
 from core.through.mixing import mixed_shares
 
-ONES: Final = np.ones(N)
 READS: Final = ("level", "flow", "cons")  # % of a vessel; t/h and % of what enters a unit
 LOW_PCT, LOW_RESET_PCT = 5.0, 12.0  # a pump stops, and may run again
 HIGH_PCT, HIGH_RESET_PCT = 97.0, 92.0  # a feed is shut, and may open again
@@ -89,19 +89,21 @@ class Dumps:
             told.append(float(self.rate[i]) * max(0.0, within) if self.number[i] >= 0.0 else 0.0)
         return told
 
-    def through(self, dumped: Vector, dt_h: float) -> Vector:
-        """What the tanks pass on in a step (26 each) of what is dumped into them; over the brim goes with it."""
-        came, stands = (dumped[:, :N] @ ONES).tolist(), (self.held[:, :N] @ ONES).tolist()
-        shares = []
-        for comes, mass, flow, full in zip(came, stands, self.flow.tolist(), self.full.tolist(), strict=True):
-            room = mass + comes
-            out = max(0.0, min(flow * dt_h, room - LEAST_PCT / 100.0 * full), room - full)
-            shares.append(mixed_shares(mass, comes, room - out))
-        stays = np.array(shares).reshape(-1, 2)
-        after = self.held * stays[:, :1] + dumped * stays[:, 1:]
-        passed = self.held + dumped - after
-        self.held = after
-        return np.asarray(passed)
+
+@compiled
+def dumped(held: Vector, flow: Vector, full: Vector, dt_h: float, batches: Vector) -> None:
+    """What the tanks pass on in a step of what is dumped into them, in place of it (tanks, 26); over the brim goes with it.
+
+    `held` (tanks, 26) stands in them, `flow` (t/h) is drawn from them, `full` is their brim, t."""
+    for i in range(len(flow)):
+        mass, comes = held[i, :N].sum(), batches[i, :N].sum()
+        room = mass + comes
+        out = max(0.0, min(flow[i] * dt_h, room - LEAST_PCT / 100.0 * full[i]), room - full[i])
+        stays, of_came = mixed_shares(mass, comes, room - out)
+        for e in range(held.shape[1]):
+            whole = held[i, e] + batches[i, e]
+            held[i, e] = held[i, e] * stays + batches[i, e] * of_came
+            batches[i, e] = whole - held[i, e]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

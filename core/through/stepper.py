@@ -16,10 +16,9 @@ import numpy as np
 from core.errors import ImpossibleInput, Problem
 from core.line.steady import LIQUOR
 from core.stream import DS, INDEX, SUSPENDED, N, Vector, W
-from core.through.control import pi_step
 from core.through.entries import BIRTH, CARRIED_BY, CSF, GREY, K457, KAPPA, OF_SOLUTES, S457, WEIGHTS, E
+from core.through.kernel import Fixed, Loops, Paced, decide, send, shift, standing
 from core.through.layout import TINY, Layout, Places
-from core.through.mixing import mixed
 from core.through.plugs import Plugs
 from core.through.sequences import Dumps, Locks, Trip
 
@@ -28,14 +27,12 @@ LEAST_S, MOST_S = 0.001, 60.0
 STROKE_H: Final = 60.0 / HOUR_S  # a stream goes from end to end in a minute, default
 REBASE_H: Final = 24.0
 ANEW_S, ANEW_STEPS = 60.0, 6.0
-VERSION: Final = "fox-vat line through time 2"
+VERSION: Final = "fox-vat line through time 3"
 MOST_STICKS_PCT: Final = 10.0
-LEAST_CONS: Final = 0.01
 RIDES: Final = np.arange(N, E)
 SET: Final = (KAPPA, CSF, K457, S457, GREY)
 FIELDS: Final = ("wants", "flow", "runs")
 SUMS: Final = np.stack([SUSPENDED, np.ones(N)], axis=1)
-ONES: Final = np.ones(N)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, order=True)
@@ -51,7 +48,7 @@ class Event:
 
 
 KEPT: Final = (
-    *("time_s", "steps", "anew_at_s", "held", "flow", "asked", "runs", "by_hand", "wants", "filtered", "integral", "forced"),
+    *("time_s", "steps", "anew_at_s", "held", "flow", "asked", "runs", "by_hand", "wants", "filtered", "integral"),
     *(
         "held_back_h",
         "link_t",
@@ -112,8 +109,7 @@ class Stepped:
         self.link_t = lo.link_flow.copy()  # t into each link's plug in the last step, and how long that was, h
         self.came_t = lo.entered[lo.vessel_node, :N].sum(axis=1)  # and into each vessel
         self.last_h = 1.0
-        self.last: tuple[Vector, Vector, float] | None = None
-        self.forced = False  # any stream by hand, or tripped
+        self.last: tuple[Vector, float] | None = None  # what came to acting units, and how long that was, h
         self.sticks = np.zeros(len(lo.loops["drives"]))  # t/h that a valve must be asked to move before it does
         index = {u.id: i for i, u in enumerate(lo.network.units)}
         vessels = {lo.network.units[node].id: v for v, node in enumerate(lo.vessel_node.tolist())}
@@ -126,65 +122,81 @@ class Stepped:
 
     def _prepare(self) -> None:
         """Indices and constants that the steps use."""
-        lo, count = self.layout, len(self.layout.plug_to)
-        self.in_of = np.zeros((lo.n, count))
-        self.in_of[lo.plug_to, np.arange(count)] = 1.0
-        self.stream_of = np.zeros((len(lo.vessel_node), len(lo.names)))
-        inner = np.flatnonzero(lo.stream_from >= 0)
-        self.stream_of[lo.stream_from[inner], inner] = 1.0
-        drawn_from = lo.stream_from[: lo.draw_count]
-        self.supplies = int((drawn_from < 0).sum())  # the first of the draws
-        self.drawn_vessel = drawn_from[self.supplies :]
-        self.bought = lo.supply[: self.supplies]
-        self.rate: Places = np.flatnonzero(lo.by_solids & (lo.stream_from >= 0))
-        self.rate_vessel = lo.stream_from[self.rate]
-        self.towers: Places = np.flatnonzero(lo.tower >= 0)
-        self.tower_plugs = lo.tower[self.towers]
-        self.zone = lo.mixed[self.towers]
-        self.above, self.tower_full = 1.0 - self.zone, lo.full_t[self.towers]
-        self.brim = lo.full_t * np.where(lo.tower >= 0, lo.mixed, 1.0)
-        reads, vessels = lo.loops["reads"], len(lo.vessel_node)
-        of_level = reads < vessels  # the loops of levels stand first
-        self.level_reads, self.cons_reads = reads[of_level], reads[~of_level] - vessels
+        lo, count, loops = self.layout, len(self.layout.plug_to), self.layout.loops
+        n, v, vessels = lo.n, len(lo.vessel_node), lo.vessel_node
+        self.stream_of = np.zeros((v, len(lo.names)))
+        drawn: Places = np.flatnonzero(lo.stream_from >= 0)
+        self.stream_of[lo.stream_from[drawn], drawn] = 1.0
+        supplies = int((lo.stream_from[: lo.draw_count] < 0).sum())
+        towers: Places = np.flatnonzero(lo.tower >= 0)
+        of_level = loops["reads"] < v  # the loops of levels stand first
+        self.cons_reads = loops["reads"][~of_level] - v
         self.seen: Places = np.concatenate([self.cons_reads, self.locks.node])
-        self.loop_rate = lo.loops["most"] / STROKE_H
+        self.loop_rate = loops["most"] / STROKE_H
         self.feeding: Places = np.flatnonzero(lo.feed.any(axis=1))
         self.feed, self.feed_mass = lo.feed[self.feeding], lo.feed[self.feeding][:, :N].sum(axis=1)
         read = lo.entered[self.cons_reads, :N] @ SUMS
         self.reads = read[:, 0] / np.maximum(read[:, 1], TINY)
-        self.filter_h = lo.loops["filter"][~of_level]
-        self.nothing = np.zeros(len(reads))
-        self._paced(10.0 / HOUR_S)
+        self.filter_h = loops["filter"][~of_level]
         given = ~np.isnan(lo.sets)
         self.acting: Places = np.unique(
             np.concatenate([lo.turned, np.flatnonzero(given.any(axis=1)), np.flatnonzero(np.abs(lo.adds).any(axis=1))])
         ).astype(np.int64)
         at = {int(node): i for i, node in enumerate(self.acting)}
         # one pool holds what enters every node, what leaves every vessel, what leaves every acting unit
-        n, v = lo.n, len(lo.vessel_node)
         self.pool = np.zeros((n + v + len(self.acting), E))
-        self.pool_left, self.pool_own = self.pool[n : n + v], self.pool[n + v :]
+        self.pool_own = self.pool[n + v :]
         self.leaves_at: Places = np.arange(n)
-        self.leaves_at[lo.vessel_node] = n + np.arange(v)
-        self.comes_at: Places = self.leaves_at[self.acting].copy()
+        self.leaves_at[vessels] = n + np.arange(v)
+        comes_at: Places = self.leaves_at[self.acting].copy()
         self.leaves_at[self.acting] = n + v + np.arange(len(self.acting))
-        self.sent_at: Places = self.leaves_at[lo.link_from]
         self.turns: Places = np.array([at[int(i)] for i in lo.turned], dtype=np.int64)
         rows, which = np.nonzero(given[self.acting])
         self.set_rows, self.set_entries = rows, np.array(SET)[which]
         self.set_which = which
+        linked = set(lo.link_from.tolist())
+        unlinked = [i for i, u in enumerate(lo.network.units) if u.outlets and i not in linked and not u.supply]
+        self.fixed = Fixed(
+            inner=lo.inner,
+            supplies=supplies,
+            plug_to=lo.plug_to,
+            stream_from=lo.stream_from,
+            draws=lo.draw_count,
+            vessel_node=vessels,
+            brim=lo.full_t * np.where(lo.tower >= 0, lo.mixed, 1.0),
+            least_t=lo.least_t,
+            towers=towers,
+            tower_plugs=lo.tower[towers],
+            zone=lo.mixed[towers],
+            tower_full=lo.full_t[towers],
+            feeding=self.feeding,
+            batch_plug=lo.batch_plug,
+            comes_at=comes_at,
+            sent_at=self.leaves_at[lo.link_from],
+            over_at=self.leaves_at[np.array(unlinked, dtype=np.int64)],
+            bought=lo.supply[:supplies],
+        )
+        rate: Places = np.flatnonzero(lo.by_solids & (lo.stream_from >= 0))
+        self.loops = Loops(
+            reads=loops["reads"][of_level],
+            drives=loops["drives"],
+            acts=loops["acts"],
+            kc=loops["kc"],
+            high=loops["most"],
+            rate=rate,
+            rate_vessel=lo.stream_from[rate],
+        )
+        self._paced(10.0 / HOUR_S)
         self._locked()
         self._turns()
         self._fall_back()
         self.share = np.zeros((lo.links, E))
-        linked = set(lo.link_from.tolist())
-        self.unlinked: Places = np.array(
-            [i for i, u in enumerate(lo.network.units) if u.outlets and i not in linked and not u.supply], dtype=np.int64
-        )
-        self.pushed, self.into, self.wanted = np.zeros((count, E)), np.zeros(count), np.zeros(count)
+        self.mass, self.cons, self.left = np.zeros(v), np.zeros(v), np.zeros((v, E))
+        self.given, self.pushed = np.zeros((count, E)), np.zeros((count, E))
+        self.into, self.wanted = np.zeros(count), np.zeros(count)
         # all that came in, left and was turned since the start
         self.fed_by = np.zeros((len(self.feeding), E))
-        self.bought_t, self.bought_born = np.zeros(self.supplies), np.zeros(self.supplies)
+        self.bought_t, self.bought_born = np.zeros(supplies), np.zeros(supplies)
         self.gone_by = np.zeros((lo.links - lo.inner, E))
         self.made_by = np.zeros((len(self.acting), E))
         self.over = np.zeros(E)
@@ -221,14 +233,12 @@ class Stepped:
         if not 0.0 <= pct <= MOST_STICKS_PCT:
             raise ImpossibleInput(Problem("pct", f"is {pct:g}; it must be from 0 to {MOST_STICKS_PCT:g} %"))
         self.sticks[rows] = pct / 100.0 * self.layout.loops["most"][rows]
-        self.any_sticks = bool(self.sticks.any())
 
     def _locked(self) -> None:
         """What tripped locks do to streams, feeds and units."""
         self.stopped = self.locks.over(self.locks.stops)
         self.shut = self.locks.over(self.locks.shuts)[self.feeding]
-        self.any_stopped, self.any_shut = bool(self.stopped.any()), bool(self.shut.any())
-        self.any_sticks = bool(self.sticks.any())
+        self.any_stopped = bool(self.stopped.any())
         self.idle = self.locks.over(self.locks.idles)[self.acting]
 
     def _interlock(self, whole_t: Vector, dt: float) -> None:
@@ -296,151 +306,76 @@ class Stepped:
         else:
             self.by_hand[j], self.asked[j] = False, e.value
             self.wants[self.layout.loops["drives"] == j] = e.value
-        self.forced = bool(self.by_hand.any() or (self.runs < 1.0).any())
 
-    def _decide(self, mass: Vector, cons: Vector, above: Vector, dt: float) -> Vector:
-        """t/h of every stream in this step: loops by what they read, draws by solids, the rest as it is asked.
+    def _decide(self, mass: Vector, above: Vector, dt: float) -> None:
+        """t/h of every stream in this step: loops by what they read, draws by solids, the rest as it is asked; interlocks last.
 
-        Of each vessel its mass and consistency, of each tower what stands above its zone.
+        Of each vessel its mass, of each tower what stands above its zone.
         """
-        loops, filtered, levels = self.layout.loops, self.filtered, len(self.level_reads)
         whole = mass.copy()
-        whole[self.towers] += above
-        filtered[:levels] = whole.take(self.level_reads)
-        if dt != self.paced[0]:
+        whole[self.fixed.towers] += above
+        if dt != self.paced_h:
             self._paced(dt)
-        _, share, quick, most = self.paced
-        own = filtered[levels:]
-        own += share * (self.reads - own)
-        drives = loops["drives"]
-        u, self.integral = pi_step(
-            loops["acts"] * (self.wants - filtered),
-            self.flow.take(drives),
-            self.integral,
-            kc=loops["kc"],
-            quick=quick,
-            low=self.nothing,
-            high=loops["most"],
-            most=most,
-            sticks=self.sticks if self.any_sticks else None,
-        )
-        flow = self.asked.copy()
-        flow[drives] = u
-        flow[self.rate] /= np.maximum(cons.take(self.rate_vessel), LEAST_CONS)
-        if self.forced:
-            flow[self.by_hand] = self.asked[self.by_hand]
-            flow *= self.runs
+        told = (self.reads, self.wants, self.sticks, self.asked, self.by_hand, self.runs)
+        decide(self.loops, self.paced, whole, self.cons, *told, self.filtered, self.integral, self.flow)
         if self.locks.locks:
             self._interlock(whole, dt)
             if self.any_stopped:
-                flow[self.stopped] = 0.0
+                self.flow[self.stopped] = 0.0
                 self.stopped_h[self.stopped] += dt
-        return flow
 
-    def _decide_often(self, mass: Vector, cons: Vector, above: Vector, dt: float, looks: int) -> Vector:
+    def _decide_often(self, above: Vector, dt: float, looks: int) -> None:
         """The mean of what is decided in so many looks within a step: what comes to vessels stays as in the step before, what
         leaves them is counted; what enters the joints is as it was read. Source: section 13.7, two rates."""
         each, came = dt / looks, self.came_t / self.last_h
-        stands, total = mass.copy(), np.zeros_like(self.flow)
+        stands, total = self.mass.copy(), np.zeros_like(self.flow)
         for _ in range(looks):
-            self.flow = self._decide(stands, cons, above, each)
+            self._decide(stands, above, each)
             total += self.flow
             stands += each * (came - self.stream_of @ self.flow)
-        return total / looks
+        self.flow[:] = total / looks
 
     def _paced(self, dt: float) -> None:
         """What of the loops depends on the step's length alone."""
-        loops = self.layout.loops
-        self.paced = (dt, 1.0 - np.exp(-dt / self.filter_h), dt / loops["ti"], self.loop_rate * dt)
+        self.paced_h = dt
+        self.paced = Paced(1.0 - np.exp(-dt / self.filter_h), dt / self.layout.loops["ti"], self.loop_rate * dt)
 
     def _step(self, dt_s: float) -> None:
-        lo, dt, now = self.layout, dt_s / HOUR_S, self.time_s / HOUR_S
-        inner, draws, supplies = lo.inner, lo.draw_count, self.supplies
-        solids, mass = (self.held[:, :N] @ SUMS).T
-        cons = solids / np.maximum(mass, TINY)
-        above = (self.plugs.head - self.plugs.out).take(self.tower_plugs)
+        lo, fixed, dt, now = self.layout, self.fixed, dt_s / HOUR_S, self.time_s / HOUR_S
+        parcels, dumps, inner = self.plugs.parcels, self.dumps, lo.inner
+        standing(self.held, self.mass, self.cons)
+        above = (self.plugs.head - self.plugs.out)[fixed.tower_plugs]
         looks = 1 if self.loops_s is None else max(1, round(dt_s / self.loops_s))
-        flow = self._decide(mass, cons, above, dt) if looks == 1 else self._decide_often(mass, cons, above, dt, looks)
-        out = self.stream_of @ flow
-        out *= dt
-        # shift: what each plug gives up
-        wanted = self.wanted
-        np.multiply(self.link_t, dt / self.last_h, out=wanted[:inner])
-        np.multiply(flow[:draws], dt, out=wanted[inner:])
-        came_t, drawn_t = wanted.take(self.tower_plugs), out.take(self.towers)
-        down = self.zone * came_t + self.above * drawn_t
-        over = mass.take(self.towers) + above + came_t - drawn_t - self.tower_full
-        down += np.maximum(0.0, over)  # full towers pass on what is over, through their zone
-        wanted[self.tower_plugs] = down
+        if looks == 1:
+            self._decide(self.mass, above, dt)
+        else:
+            self._decide_often(above, dt, looks)
+        np.multiply(self.link_t, dt / self.last_h, out=self.wanted[:inner])
         if len(lo.batch_plug):
-            held = (self.plugs.head - self.plugs.out).take(lo.batch_plug)
-            wanted[lo.batch_plug] = self.dumps.gives(now, dt, held)
-        given = self.plugs.pop(wanted)
-        if len(lo.batch_plug):
-            given[lo.batch_plug] = self.dumps.through(given[lo.batch_plug], dt)
-        entered = np.matmul(self.in_of, given, out=self.pool[: lo.n])
-        feed = self.feed * dt
-        feed[:, BIRTH] = self.feed_mass * (dt * now)
-        if self.any_shut:
-            feed[self.shut] = 0.0
-        entered[self.feeding] += feed
-        self.fed_by += feed
-        seen = entered.take(self.seen, axis=0)[:, :N] @ SUMS
+            waits = (self.plugs.head - self.plugs.out)[lo.batch_plug]
+            self.wanted[lo.batch_plug] = dumps.gives(now, dt, waits)
+        passing = (self.wanted, self.given, dumps.held, dumps.flow, dumps.full)
+        fed = (self.feed, self.feed_mass, self.shut, self.fed_by)
+        stands = (self.pool, self.held, self.left, self.came_t, self.held_back_h)
+        brimming = shift(fixed, parcels, dt, now, self.flow, self.mass, *passing, *fed, *stands)
+        seen = self.pool[self.seen, :N] @ SUMS
         read = seen[: len(self.cons_reads)]
         self.reads = read[:, 0] / np.maximum(read[:, 1], TINY)
         self.entering = seen[len(self.cons_reads) :] / dt
-        # mix: what stands in vessels, and what leaves them
-        brought = entered.take(lo.vessel_node, axis=0)
-        came = brought[:, :N] @ ONES
-        room = mass + came
-        if (out > room - lo.least_t).any():
-            flow, out = self._held_back(flow, out, room, dt)
-        then = np.minimum(room - out, self.brim)
-        leaves = room - then
-        after, left = mixed(self.held, mass, brought, came, then, leaves)
-        self.held = after
-        np.multiply(left, (flow[draws:] * dt + (leaves - out))[:, None], out=self.pool_left)
-        # act: what passes each unit
-        before = self.pool.take(self.comes_at, axis=0)
+        before = self.pool.take(fixed.comes_at, axis=0)
         if self.time_s >= self.anew_at_s - 1e-9:
             self._shares_anew(before)
             self.anew_at_s = self.time_s + max(ANEW_S, ANEW_STEPS * lo.step_s)
-        own = np.matmul(self.own_turns, before[:, :, None], out=self.pool_own[:, :, None])[:, :, 0]
-        self.made_by += own - before
-        # send
-        sent = self.pool.take(self.sent_at, axis=0)
-        sent *= self.share
-        self.gone_by += sent[inner:]
-        if len(self.unlinked) and (then == self.brim).any():  # over the brim of a tower
-            self.over += self.pool.take(self.leaves_at[self.unlinked], axis=0).sum(axis=0)
-        pushed, into = self.pushed, self.into
-        pushed[:inner] = sent[:inner]
-        np.multiply(flow[:draws], dt, out=into[inner:])
-        drawn = into[inner:]
-        bought = pushed[inner : inner + supplies]
-        np.multiply(self.bought, drawn[:supplies, None], out=bought)
-        bought[:, BIRTH] = drawn[:supplies] * now
-        np.multiply(left.take(self.drawn_vessel, axis=0), drawn[supplies:, None], out=pushed[inner + supplies :])
-        self.bought_t += drawn[:supplies]
-        self.bought_born += bought[:, BIRTH]
-        np.matmul(pushed[:inner, :N], ONES, out=into[:inner])
-        self.plugs.push(into, pushed)
-        self.link_t, self.came_t, self.last_h = into[:inner].copy(), came, dt
-        self.flow = flow
-        self.last = (given, before, dt)
+        np.matmul(self.own_turns, before[:, :, None], out=self.pool_own[:, :, None])
+        sent = (self.share, self.left, brimming, self.pool, self.pushed, self.into)
+        counted = (self.made_by, self.gone_by, self.over, self.bought_t, self.bought_born)
+        send(fixed, parcels, dt, now, self.flow, before, *sent, *counted)
+        self.link_t, self.last_h = self.into[:inner].copy(), dt
+        self.last = (before, dt)
         self.time_s += dt_s
         self.steps += 1
         if self.time_s // (REBASE_H * HOUR_S) > (self.time_s - dt_s) // (REBASE_H * HOUR_S):
             self.plugs.rebase()
-
-    def _held_back(self, flow: Vector, out: Vector, room: Vector, dt: float) -> tuple[Vector, Vector]:
-        """Streams and outflows so that no vessel ends under what its pumps leave; what is not given is logged."""
-        lo = self.layout
-        most = np.maximum(room - lo.least_t, 0.0)
-        scale = np.where(out > most, most / np.maximum(out, TINY), 1.0)
-        each = np.where(lo.stream_from >= 0, scale[np.maximum(lo.stream_from, 0)], 1.0)
-        self.held_back_h[each < 1.0] += dt
-        return flow * each, out * scale
 
     def _shares_anew(self, before: Vector) -> None:
         """How units split and turn what is carried, by what comes to those that act (26 each), and to the others."""
@@ -453,7 +388,7 @@ class Stepped:
             ratio[:, : OF_SOLUTES.stop - N] = 1.0  # a conversion makes no solutes
             self.own_turns[self.turns[:, None], RIDES, RIDES] = ratio * self.unset
         self.pool_own[:, :N] = own
-        stands = self.pool.take(self.sent_at, axis=0)[:, :N]
+        stands = self.pool.take(self.fixed.sent_at, axis=0)[:, :N]
         parts = stands * self.link_share
         if len(lo.thick):
             self._thicken(self.pool.take(self.leaves_at[lo.thick[:, 0]], axis=0), parts)
@@ -487,13 +422,13 @@ class Stepped:
     def vessel_t(self) -> Vector:
         """Mass in every vessel, a tower's plug with it, t."""
         whole = self.held[:, :N].sum(axis=1)
-        whole[self.towers] += self.plugs.held_t[self.tower_plugs]
+        whole[self.fixed.towers] += self.plugs.held_t[self.fixed.tower_plugs]
         return np.asarray(whole)
 
     @property
     def fed(self) -> Vector:
         """(26,) of all that came in since the start."""
-        bought = (self.bought * self.bought_t[:, None]).sum(axis=0)
+        bought = (self.fixed.bought * self.bought_t[:, None]).sum(axis=0)
         bought[BIRTH] = self.bought_born.sum()
         return np.asarray(self.fed_by.sum(axis=0) + bought)
 
@@ -512,7 +447,7 @@ class Stepped:
         """(n, 26) a hour of what entered every unit in the last step."""
         if self.last is None:
             return self.layout.entered
-        return np.asarray(self.pool[: self.layout.n] / self.last[2])
+        return np.asarray(self.pool[: self.layout.n] / self.last[1])
 
     def leaves(self, node: int) -> Vector:
         """(26,) of what left a unit in the last step, after its act. Raises: ValueError before the first."""
@@ -525,9 +460,9 @@ class Stepped:
         what is fed from outside with it."""
         if self.last is None:
             return self.layout.entered
-        given, before, dt = self.last
-        inner = self.layout.inner
-        result = self.in_of[:, :inner] @ given[:inner] / dt
+        before, dt = self.last
+        inner, result = self.layout.inner, np.zeros((self.layout.n, E))
+        np.add.at(result, self.layout.plug_to[:inner], self.given[:inner] / dt)
         result[self.feeding] += self.feed
         held = np.isin(self.acting, self.layout.vessel_node)  # of stock before an act, what leaves it
         result[self.acting[held]] = before[held] / dt
@@ -569,7 +504,7 @@ class Stepped:
             for at, k, j, w, v in kept["events"]
         ]
         heapq.heapify(self.events)
-        self._paced(self.paced[0])
+        self._paced(self.paced_h)
         self._locked()
         self._fall_back()
         self.last = None

@@ -6,12 +6,12 @@ from django.test import SimpleTestCase, tag
 from core.errors import ImpossibleInput
 from core.mill.reading import read_mill
 from core.stream import N
-from core.through.control import FREE, pi_step
+from core.through.control import pi_step
 from core.through.disturbed import Disturbed, Sizes
 from core.through.entries import CSF, value
 from core.through.layout import lay_out
 from core.through.mill import batches_of, holds_of, locks_of, minutes_of, through_time
-from core.through.sequences import Batched, Dumps, Lock, Locks
+from core.through.sequences import Batched, Dumps, Lock, Locks, dumped
 from core.through.stepper import Event, Stepped
 from tests.core.test_through import demo, missing, running
 from tests.second_mill import document
@@ -24,47 +24,54 @@ def dumps(**other) -> Dumps:
     return Dumps((Batched(**told),), np.array([12.0]), MIX)
 
 
+def passed(d: Dumps, batches: np.ndarray, dt_h: float) -> np.ndarray:
+    """What the tanks pass on of batches."""
+    result = batches.copy()
+    dumped(d.held, d.flow, d.full, dt_h, result)
+    return result
+
+
 @tag("core")
 class Batches(SimpleTestCase):
     def course(self, d: Dumps, minutes: int, dt_min: float) -> tuple[list[float], list[float], float]:
         """What is dumped and drawn in each step of twelve t/h that wait for their batches; what waits at the end."""
-        waits, dumped, drawn = 6.0, [], []
+        waits, given, drawn = 6.0, [], []
         for k in range(round(minutes / dt_min)):
             out = float(d.gives(k * dt_min / 60.0, dt_min / 60.0, np.array([waits]))[0])
             waits += 12.0 * dt_min / 60.0 - out
-            dumped.append(out)
-            drawn.append(float(d.through(out * MIX, dt_min / 60.0)[0, 0]))
-        return dumped, drawn, waits
+            given.append(out)
+            drawn.append(float(passed(d, out * MIX, dt_min / 60.0)[0, 0]))
+        return given, drawn, waits
 
     def test_each_gives_all_that_waited_while_it_lasts_and_the_tank_passes_it_on_evenly(self):
         for dt in (0.25, 1.0, 7.0):  # a step that no edge of a batch falls on
             with self.subTest(step=dt):
                 d = dumps()
                 before = float(d.held.sum())
-                dumped, drawn, waits = self.course(d, 420, dt)
-                self.assertAlmostEqual(sum(dumped) - sum(drawn), float(d.held.sum()) - before, places=9)
-                self.assertAlmostEqual(6.0 + 12.0 * 7.0 - sum(dumped), waits, places=9)
+                given, drawn, waits = self.course(d, 420, dt)
+                self.assertAlmostEqual(sum(given) - sum(drawn), float(d.held.sum()) - before, places=9)
+                self.assertAlmostEqual(6.0 + 12.0 * 7.0 - sum(given), waits, places=9)
                 np.testing.assert_allclose(drawn[1:], 12.0 * dt / 60.0, rtol=0.05)
-        dumped, _, _ = self.course(dumps(), 420, 1.0)
-        gives = np.array(dumped) > 0.0
+        given, _, _ = self.course(dumps(), 420, 1.0)
+        gives = np.array(given) > 0.0
         at = np.flatnonzero(gives)
         self.assertTrue(((at % 60 >= 30) & (at % 60 < 40)).all())
         self.assertEqual(int(gives.sum()), 70)
-        self.assertAlmostEqual(sum(dumped[30:40]), 12.0, places=9)
+        self.assertAlmostEqual(sum(given[30:40]), 12.0, places=9)
 
     def test_a_tank_over_its_brim_passes_on_and_one_that_gets_nothing_runs_low(self):
         d = dumps(tank_t=1.0)  # taken as one batch and a quarter
         self.assertAlmostEqual(float(d.full[0]), 15.0)
-        d.through(20.0 * MIX, 0.01)
+        passed(d, 20.0 * MIX, 0.01)
         self.assertAlmostEqual(float(d.level_pct[0]), 100.0, places=6)
         for _ in range(300):
-            d.through(0.0 * MIX, 0.1)
+            passed(d, 0.0 * MIX, 0.1)
         self.assertAlmostEqual(float(d.level_pct[0]), 2.0, places=6)
 
     def test_a_line_that_stands_dumps_nothing_and_its_tank_is_empty(self):
         d = Dumps((Batched(unit="u", every_min=60.0, lasts_min=10.0, first_min=0.0),), np.zeros(1), MIX)
         self.assertEqual(d.gives(0.0, 0.5, np.zeros(1)), [0.0])
-        self.assertEqual(float(np.abs(d.through(np.zeros((1, 26)), 0.5)).sum()), 0.0)
+        self.assertEqual(float(np.abs(passed(d, np.zeros((1, 26)), 0.5)).sum()), 0.0)
         self.assertTrue(np.isfinite(d.level_pct).all())
 
     def test_a_batch_that_cannot_be_is_refused(self):
@@ -245,11 +252,10 @@ class Sticking(SimpleTestCase):
     def test_a_valve_that_sticks_hunts_and_one_that_does_not_settles(self):
         ends = {}
         for sticks in (0.0, 0.03):
-            u, integral, y, course = np.zeros(1), np.zeros(1), 0.0, []
-            tuned = {"kc": np.array([0.75]), "quick": np.array([2.0 / 30.0]), "sticks": np.array([sticks]), **FREE}
+            u, integral, y, course = 0.0, 0.0, 0.0, []
             for _ in range(2000):
-                u, integral = pi_step(np.array([0.5 - y]), u, integral, **tuned)
-                y += (1.0 - np.exp(-2.0 / 30.0)) * (float(u[0]) + 0.013 - y)
+                u, integral = pi_step(0.5 - y, u, integral, 0.75, 2.0 / 30.0, sticks=sticks)
+                y += (1.0 - np.exp(-2.0 / 30.0)) * (u + 0.013 - y)
                 course.append(y)
             ends[sticks] = float(np.ptp(course[-1000:]))
         self.assertLess(ends[0.0], 1e-6)

@@ -23,7 +23,7 @@ from core.stream import INDEX, N
 from core.through.acting import Reacting
 from core.through.ahead import Brings, Plan, look_ahead, sure
 from core.through.chance import Series, Wanders, innovation_of, phi_of
-from core.through.control import FREE, pi_step
+from core.through.control import pi_step
 from core.through.disturbed import Disturbed, Machine, Sizes, breaks_of
 from core.through.entries import CSF, E, content, value
 from core.through.layout import Holds, lay_out
@@ -109,17 +109,16 @@ class Parts(SimpleTestCase):
     def test_an_output_at_its_end_comes_off_it_at_once(self):
         def leaves_after(back: bool) -> float:
             a, delay, put, y = math.exp(-2.0 / 30.0), 10, [0.0] * 11, 0.0
-            u, integral = np.zeros(1), np.zeros(1)
-            free = {**FREE, "low": np.array([0.0]), "high": np.array([1.0])}
+            u, integral = 0.0, 0.0
             for k in range(700):
-                e = np.array([(1.2 if k < 300 else 0.6) - y])
+                e = (1.2 if k < 300 else 0.6) - y
                 before = integral
-                u, integral = pi_step(e, u, integral, kc=np.array([0.75]), quick=np.array([2.0 / 30.0]), **free)
+                u, integral = pi_step(e, u, integral, 0.75, 2.0 / 30.0, 0.0, 1.0)
                 if not back:
                     integral = before + 0.75 * e * 2.0 / 30.0
-                if k >= 300 and u[0] < 1.0 - 1e-9:
+                if k >= 300 and u < 1.0 - 1e-9:
                     return 2.0 * (k - 300)
-                put.append(float(u[0]))
+                put.append(u)
                 y = a * y + (1.0 - a) * put[-1 - delay]
             return math.inf
 

@@ -12,7 +12,7 @@ from core.line.acting import solve_line
 from core.line.network import Draw, DrawKind, Outlet, Unit, shares
 from core.stream import INDEX, SUSPENDED, N
 from core.through.ahead import level_sd
-from core.through.control import FREE, LevelCase, StepCase, TuningCase, averaging_level, loop_step, pi_step, tuning
+from core.through.control import LevelCase, StepCase, TuningCase, averaging_level, loop_step, pi_step, tuning
 from core.through.disturbed import Sizes, _ashier, _wetter, breaks_of, trips_of
 from core.through.layout import Holds, lay_out
 from core.through.stepper import Event, Stepped
@@ -121,14 +121,13 @@ class AnyLine(SimpleTestCase):
 class Loops(SimpleTestCase):
     @given(st.lists(st.floats(-50, 50), min_size=5, max_size=60), st.floats(0.01, 20), st.floats(0.01, 2), st.floats(0.1, 5))
     def test_an_output_keeps_its_limits_and_its_rate(self, errors, kc, quick, most):
-        u, integral = np.zeros(1), np.zeros(1)
-        given_ = {"kc": np.array([kc]), "quick": np.array([quick]), "low": np.array([-3.0]), "high": np.array([7.0])}
+        u, integral = 0.0, 0.0
         for e in errors:
             before = u
-            u, integral = pi_step(np.array([e]), u, integral, most=np.array([most]), **given_)
-            self.assertLessEqual(abs(float(u[0] - before[0])), most + 1e-9)
-            self.assertTrue(-3.0 - 1e-9 <= float(u[0]) <= 7.0 + 1e-9)
-            self.assertTrue(math.isfinite(float(integral[0])))
+            u, integral = pi_step(e, u, integral, kc, quick, -3.0, 7.0, most)
+            self.assertLessEqual(abs(u - before), most + 1e-9)
+            self.assertTrue(-3.0 - 1e-9 <= u <= 7.0 + 1e-9)
+            self.assertTrue(math.isfinite(integral))
 
     @given(st.floats(0.1, 10), st.floats(5, 300), st.floats(2, 60))
     def test_what_is_tuned_by_the_rule_settles_without_much_over(self, gain, lag, dead):
@@ -154,8 +153,8 @@ class Loops(SimpleTestCase):
         self.assertAlmostEqual(found.peak_t - 1000.0, strays, delta=0.06 * strays)
 
     def test_free_is_free(self):
-        u, _ = pi_step(np.array([1e6]), np.zeros(1), np.zeros(1), kc=np.ones(1), quick=np.ones(1), **FREE)
-        self.assertAlmostEqual(float(u[0]), 2e6)
+        u, _ = pi_step(1e6, 0.0, 0.0, 1.0, 1.0)
+        self.assertAlmostEqual(u, 2e6)
 
 
 @tag("core")

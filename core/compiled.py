@@ -1,0 +1,19 @@
+"""Inner loops of the line through time, compiled when they are first used and kept for the next start.
+
+What is compiled is plain arithmetic over arrays; it gives what the same lines give as ordinary Python.
+"""
+
+from collections.abc import Callable
+from typing import Any, TypeVar, cast
+
+from numba import njit
+
+Function = TypeVar("Function", bound=Callable[..., Any])
+
+
+def compiled(function: Function) -> Function:
+    """The same function, compiled; what was compiled is kept for the next start wherever there is a place to keep it."""
+    try:
+        return cast(Function, njit(cache=True, error_model="numpy")(function))
+    except RuntimeError:  # nowhere to keep it: compiled at each start
+        return cast(Function, njit(error_model="numpy")(function))
