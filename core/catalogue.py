@@ -49,6 +49,7 @@ import core.deliver.trace
 import core.deliver.wet_end
 import core.judge.capable
 import core.judge.cause
+import core.judge.due
 import core.judge.learnt
 import core.judge.next_cook
 import core.judge.run_length

@@ -216,7 +216,7 @@ def tried(document: Json) -> Trial:
         return replace(trial, trouble="no machine is set up yet")
     try:
         mill = read_mill(document)
-        running = _at_its_grade(mill)
+        running = at_its_grade(mill)
         acting = acting_units(mill, running, {u.id: u for u in units})
         fixed = {mill.sources[key].draw: t_h for key, t_h in running.gives.items()}
         draws = [replace(d, target=fixed[d.id]) if d.id in fixed else d for d in draws]
@@ -247,7 +247,7 @@ def _worked(units: list[Unit], draws: list[Draw]) -> list[Draw]:
     return [d for d in draws if d.tank in reached and (d.kind not in kinds or d.to in reached)]
 
 
-def _at_its_grade(mill: Mill) -> Running:
+def at_its_grade(mill: Mill) -> Running:
     """A mill run at its first grade: each pulp by its share of what the machine then draws, about."""
     grade = next(iter(mill.grades.values()))
     case = mill.draw_case(grade)

@@ -171,6 +171,17 @@ def loop_step(case: StepCase) -> StepFound:
     )
 
 
+@compiled
+def _swallowed(count: int, held_at: float, inflow: float, kc: float, quick: float, dt: float) -> tuple[float, float]:
+    """The highest and the last level of so many steps of an inflow under a level loop at rest."""
+    level, out, integral, peak = held_at, 0.0, 0.0, held_at
+    for _ in range(count):
+        out, integral = pi_step(level - held_at, out, integral, kc, quick)
+        level += dt * (inflow - out)
+        peak = max(peak, level)
+    return peak, level
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LevelCase:
     inflow_t_h: float = quantity("Inflow may step by", "t/h or m³/h", possible=(0, 1e5), above=True, decimals=1)
@@ -210,9 +221,5 @@ def averaging_level(case: LevelCase) -> LevelFound:
     cautions = check(case)
     kc, ti = level_tuning(case.inflow_t_h, case.strays_t)
     dt = 10.0 / 3600.0
-    level, out, integral, peak = case.level_t, 0.0, 0.0, case.level_t
-    for _ in range(min(MOST_STEPS, round(case.after_h / dt))):
-        out, integral = pi_step(level - case.level_t, out, integral, kc, dt / ti)
-        level += dt * (case.inflow_t_h - out)
-        peak = max(peak, level)
+    peak, level = _swallowed(min(MOST_STEPS, round(case.after_h / dt)), case.level_t, case.inflow_t_h, kc, dt / ti, dt)
     return LevelFound(kc=kc, ti_h=ti, peak_h=2.0 / kc, peak_t=peak, then_t=level, cautions=cautions)

@@ -8,16 +8,17 @@ from django.db.models import Window
 from django.db.models.functions import RowNumber
 
 from core.judge.band import GRAVITY, Band, Judgement, State, judge
-from core.judge.due import Due, DueState, due
+from core.judge.due import TIMES, Due, DueState, Pace, due, kept_pace, may_ease
 from core.lab.methods import TESTS
 from desk.kit import units
 from desk.kit.templatetags.vat import figure, hm, midline
 from desk.kit.units import Schools
 from desk.kit.words import limits
+from desk.lab.plan import Bearing, Change, Stop
 from desk.log.models import Kind, Record
 
 LOOK_BACK_H = 48
-KEPT = 6  # newest results of a row that its judgement may look at
+KEPT = 12  # newest results of a row that its judgement and its interval look at
 STANDS = {"single", "accepted"}
 
 
@@ -45,6 +46,34 @@ class RowNow:
     decision: Record | None
     retest: bool = False
     schools: Schools | None = None
+    pace: Pace = Pace.PLANNED
+    outside: tuple[bool, ...] = ()  # of the newest results, oldest first
+    since_last_min: float = 0.0
+    changes: tuple[Change, ...] = ()
+    stops: tuple[Stop, ...] = ()
+    doubled: Record | None = None
+    now: datetime | None = None
+    each_batch: bool = False
+
+    @property
+    def every_min(self) -> float:
+        """The interval it is sampled by now."""
+        return self.row.interval_min * TIMES[self.pace]
+
+    @property
+    def extra(self) -> Change | None:
+        """What asks for a sample before the interval is over."""
+        return self.changes[self.due.extra] if self.due.extra is not None else None
+
+    @property
+    def stop(self) -> Stop | None:
+        """The planned stop that puts it off."""
+        return self.stops[self.due.stop] if self.due.stop is not None else None
+
+    @property
+    def may_ease(self) -> bool:
+        """Whether a shift lead may double its interval now."""
+        return self.pace is Pace.PLANNED and may_ease(self.outside, critical=self.row.critical, each_batch=self.each_batch)
 
     @property
     def result(self):
@@ -154,6 +183,7 @@ class Board:
             self.moves.setdefault(m.subject, m)
         self.decisions = {m.subject: decisions.get(m.pk) for m in self.moves.values()}
         self.judged = judged
+        self.bearing = Bearing(state)
         self.rows = tuple(self._row(row) for row in state.mill.plan.values() if not only or row.id == only)
         self.by_id = {r.row.id: r for r in self.rows}
 
@@ -161,9 +191,20 @@ class Board:
         band = self.mill_state.mill.band(row, self.mill_state.grade)
         taken = self.results.get(row.id, [])
         stands = tuple(r for r in taken if r.status in STANDS)
-        last = taken[0].at if taken else self.now - timedelta(minutes=row.interval_min)
-        state = due(since_last_min=(self.now - last).total_seconds() / 60.0, interval_min=row.interval_min)
-        due_at = last + timedelta(minutes=row.interval_min)
+        outside = tuple(not band.low <= r.value <= band.high for r in reversed(stands))
+        doubled = self.bearing.doubled.get(row.id)
+        each_batch = row.id in self.bearing.each_batch
+        pace = kept_pace(outside, eased=doubled is not None, critical=row.critical, each_batch=each_batch)
+        changes, stops = (tuple(told.get(row.id, ())) for told in (self.bearing.changes, self.bearing.stops))
+        every = row.interval_min * TIMES[pace]
+        since = (self.now - taken[0].at).total_seconds() / 60.0 if taken else every
+        state = due(
+            since_last_min=since,
+            interval_min=every,
+            changes=[c.seen(self.now) for c in changes],
+            stops=[s.seen(self.now) for s in stops],
+        )
+        due_at = self.now + timedelta(minutes=state.in_min)
         judgement = None
         if stands:
             before = stands[1] if len(stands) > 1 else None
@@ -182,7 +223,26 @@ class Board:
             state = due(since_last_min=60.0, interval_min=60.0)
         if move and stands and move.about_id != stands[0].pk and not (decision and decision.pk not in self.judged):
             move = decision = None  # a newer result has overtaken it
-        return RowNow(row, band, stands, state, due_at, judgement, move, decision, retest, self.mill_state.schools)
+        return RowNow(
+            row,
+            band,
+            stands,
+            state,
+            due_at,
+            judgement,
+            move,
+            decision,
+            retest,
+            self.mill_state.schools,
+            pace=pace,
+            outside=outside,
+            since_last_min=since,
+            changes=changes,
+            stops=stops,
+            doubled=doubled,
+            now=self.now,
+            each_batch=each_batch,
+        )
 
     @property
     def due_rows(self) -> list[RowNow]:

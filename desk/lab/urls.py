@@ -16,5 +16,6 @@ urlpatterns = [
     path("round/", look_views.begin, name="round"),
     path("round/<int:pk>/done/", look_views.finish, name="round_done"),
     path("standard/<str:row_id>/", views.standard, name="standard"),
+    path("pace/<str:row_id>/", views.pace, name="pace"),
     path("record/<str:row_id>/", views.record, name="record"),
 ]

@@ -19,7 +19,7 @@ from desk.kit.bench import typed_number
 from desk.kit.templatetags.vat import stop
 from desk.kit.text import whole
 from desk.kit.words import limits
-from desk.lab import standards
+from desk.lab import plan, standards
 from desk.lab.actions import could_not_sample, record_sample
 from desk.lab.board import Board, confirmed
 from desk.lab.drawings import last_results, trend
@@ -74,9 +74,26 @@ def row_page(request, row_id: str):
         "hours": TREND_H,
         "standard": standards.newest(row.test, state.now),
         "may_record": request.user.may("record"),
+        "may_ease": request.user.may("ease"),
+        "next": plan.worked(now),
         "typed": {k: request.GET.get(k, "") for k in ("known", "found")},
     }
     return render(request, "lab/row.html", context)
+
+
+@require_POST
+@may("ease")
+def pace(request, row_id: str):
+    """A shift lead doubles the interval of a row, or sets it back to the plan."""
+    state, _ = row_of(request, row_id)
+    now = Board(state, only=row_id).by_id[row_id]
+    try:
+        made = plan.keep_pace(now_row=now, doubles=request.POST.get("doubles") == "yes", by=request.user, now=state.now)
+    except plan.Refused as refusal:
+        messages.error(request, str(refusal))
+    else:
+        messages.success(request, stop(made.says))
+    return redirect("lab:row", row_id)
 
 
 @require_POST

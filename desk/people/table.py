@@ -48,6 +48,7 @@ OP, LAB, LEAD, ENG, MAINT, SAFE, AUDIT, ADMIN = (
 TABLE: Final = (
     _right("record", "Entering a sample", "enter a sample or a reading", OP, LAB, LEAD, ENG),
     _right("look", "Keeping a look", "keep a look, walk a round", OP, LAB, LEAD, ENG),
+    _right("ease", "Doubling the interval of a sample", "double a sample's interval, set it back", LEAD),
     _right("readings", "Typing a reading", "type in a meter's reading", OP, LAB, LEAD, ENG),
     _right("calibrate", "Keeping a calibration", "keep a meter's calibration", LEAD, ENG, MAINT),
     _right("link", "Connecting the plant", "connect the plant's servers, map their nodes", ENG, ADMIN),

@@ -26,7 +26,7 @@ from core.deliver.release import (
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.band import Band, State, judge
 from core.judge.chart import Chart, cusum, ewma, individuals, moved, run_rules, sigma_true
-from core.judge.due import DueState, due
+from core.judge.due import Changed, DueState, Pace, Stands, due, kept_pace, may_ease
 from core.judge.move import outcome, tampering_factor
 from core.lab.replicate import Status, combine
 from core.stock.cover import CoverCase, CoverPlanCase, CoverStopCase, Leg, Piece, cover, cover_plan, cover_stop, forecast
@@ -150,6 +150,65 @@ class Due(SimpleTestCase):
         self.assertAlmostEqual(now.in_min, interval - since)
         self.assertEqual(now.late_min, max(0.0, since - interval))
         self.assertEqual(now.state is DueState.NOT_DUE, since < interval)
+
+    changes = st.lists(st.tuples(st.floats(0, 900), st.floats(0, 300), st.floats(0, 120)), max_size=5)
+
+    @given(st.floats(15, 1440), st.floats(0, 2000), changes)
+    def test_a_change_asks_for_a_sample_once_it_is_felt_and_until_one_is_taken(self, interval, since, told):
+        seen = [Changed(ago_min=a, dead_min=d, mixing_min=m) for a, d, m in told]
+        plain, now = (
+            due(since_last_min=since, interval_min=interval),
+            due(since_last_min=since, interval_min=interval, changes=seen),
+        )
+        self.assertLessEqual(now.in_min, plain.in_min)
+        open_ = [c.felt_in_min for c in seen if -since < c.felt_in_min < plain.in_min]
+        self.assertAlmostEqual(now.in_min, min([plain.in_min, *open_]))
+        self.assertEqual(now.extra is None, not open_)
+        if open_:  # a sample taken as that one is felt tells of it: none of those felt by then asks again
+            after = due(since_last_min=0.0, interval_min=interval, changes=[c for c in seen if c.felt_in_min <= 0.0])
+            self.assertEqual((after.in_min, after.extra), (interval, None))
+
+    def test_a_planned_stop_excuses_and_puts_off(self):
+        stop = Stands(from_min=-30.0, to_min=60.0, settles_min=20.0)
+        within = due(since_last_min=110.0, interval_min=120.0, stops=[stop])
+        self.assertEqual((within.state, within.in_min, within.stop), (DueState.EXCUSED, 80.0, 0))
+        before = due(since_last_min=160.0, interval_min=120.0, stops=[stop])  # it was due before the stop began
+        self.assertEqual((before.state, before.in_min), (DueState.LATE, -40.0))
+        over = Stands(from_min=-90.0, to_min=-10.0, settles_min=20.0)
+        after = due(since_last_min=150.0, interval_min=120.0, stops=[over])
+        self.assertEqual((after.state, after.in_min), (DueState.NOT_DUE, 10.0))
+        ahead = due(since_last_min=0.0, interval_min=120.0, stops=[Stands(from_min=100.0, to_min=200.0)])
+        self.assertEqual((ahead.state, ahead.in_min), (DueState.NOT_DUE, 200.0))
+        two = [Stands(from_min=205.0, to_min=300.0), Stands(from_min=100.0, to_min=210.0)]
+        self.assertEqual(due(since_last_min=0.0, interval_min=120.0, stops=two).in_min, 300.0)  # one behind the other
+
+    def test_an_interval_follows_its_results(self):
+        for told, wanted in (
+            ("", Pace.PLANNED),
+            ("x.x.x.", Pace.PLANNED),
+            ("xx", Pace.HALVED),
+            ("xx..", Pace.HALVED),
+            ("xx...", Pace.PLANNED),
+            ("xx..x..", Pace.HALVED),
+            ("...xx...x...", Pace.PLANNED),
+            ("xx...xx", Pace.HALVED),
+        ):
+            with self.subTest(told=told):
+                self.assertIs(kept_pace([c == "x" for c in told]), wanted)
+                self.assertIs(kept_pace([c == "x" for c in told], each_batch=True), Pace.PLANNED)
+        inside = [False] * 10
+        self.assertTrue(may_ease(inside, critical=False))
+        self.assertFalse(may_ease(inside[1:], critical=False) or may_ease(inside, critical=True))
+        self.assertFalse(may_ease([*inside[1:], True], critical=False) or may_ease(inside, critical=False, each_batch=True))
+        self.assertTrue(may_ease([True, *inside], critical=False))  # the eleventh is past
+        self.assertIs(kept_pace(inside, eased=True), Pace.DOUBLED)
+        self.assertIs(kept_pace(inside, eased=True, critical=True), Pace.PLANNED)
+        self.assertIs(kept_pace([*inside, True], eased=True), Pace.PLANNED)
+
+    @given(st.lists(st.booleans(), max_size=30))
+    def test_three_inside_always_end_a_halved_interval(self, told):
+        self.assertIs(kept_pace([*told, False, False, False]), Pace.PLANNED)
+        self.assertIs(kept_pace([*told, True, True]), Pace.HALVED)
 
 
 @tag("core")

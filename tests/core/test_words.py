@@ -17,7 +17,7 @@ from core.register import find, models
 from tests.core.test_directions import Moves
 from tests.core.test_random_inputs import drawn
 
-DRAWS = 40
+DRAWS = 24
 WRONG = re.compile(r"\bnan\b|\binf\b|\bNone\b|\{|\}|  |\d\.\d{8}")
 UNITS = re.compile(r"^[^\s].*[^\s]$|^.?$")
 

@@ -58,6 +58,7 @@ RIGHTS = {
     "deliver:deviation": (ANY, MAY["deviate"]),
     "deliver:hold_all": (NOBODY, MAY["hold"]),
     "lab:standard": (NOBODY, MAY["record"]),
+    "lab:pace": (NOBODY, MAY["ease"]),
     "lab:looks": (ANY, MAY["look"]),
     "lab:round": (NOBODY, MAY["look"]),
     "lab:round_done": (NOBODY, MAY["look"]),
@@ -124,7 +125,7 @@ RIGHTS = {
     "cook:fit": (ANY, MAY["fit"]),
     "cook:bring_in": (MAY["fit"], MAY["fit"]),
 }
-READERS = ("operator", "admin")  # what everybody may read is opened as these; what some may not, as every role
+READERS = ("operator",)  # what everybody may read is opened as this; what some may not, as every role
 REFUSED = {403, 404, 405, 422, 302, 401}
 
 

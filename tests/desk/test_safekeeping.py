@@ -244,9 +244,9 @@ class Drill(SimpleTestCase):
     def test_backup_and_restore(self):
         folder = self.folder
         before = re.search(r"(\d+) records", manage(folder, "verify")).group(1)
-        for _ in range(3):
+        for made in range(3):
             manage(folder, "backup", "--keep", "2")
-            time.sleep(1.05)
+            time.sleep(1.05 if made < 2 else 0.0)
         kept = sorted((Path(folder) / "backups").glob("vat-*.sqlite3"))
         self.assertEqual(len(kept), 2)
         with sqlite3.connect(Path(folder) / "vat.sqlite3") as db:
