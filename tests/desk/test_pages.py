@@ -256,7 +256,8 @@ class Benches(TestCase):
                 kept = self.client.get(url, {first: "-7"})
                 self.assertContains(kept, 'value="-7"')
                 self.assertContains(kept, "-7")
-        methods = ("core.lab.measured", "core.lab.titrated", "core.lab.weighed", "core.judge.due")  # asked where samples are entered
+        # asked where samples are entered
+        methods = ("core.lab.measured", "core.lab.titrated", "core.lab.weighed", "core.judge.due")
         asked_here = {m.name for m in models() if m.station in ("stock", "lab") and m.function.__module__ not in methods}
         asked_here -= {p.model for p in ROWS.values()}
         self.assertEqual(asked_here - {b.model_name for b in BENCHES.values()}, {"stock.loop"})
