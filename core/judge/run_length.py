@@ -4,9 +4,10 @@ Source: Brook and Evans 1972 (chains of CUSUM and EWMA), Champ and Woodall 1987 
 """
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import combinations
 from typing import Final
 
 import numpy as np
@@ -18,14 +19,27 @@ from core.errors import Caution
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
 
-SINGLES, USUAL, RULES, EWMA, CUSUM = CHARTS = (
-    "individuals, 3 sigma",
-    "individuals, rules WE1, WE2 and WE4",
-    "individuals, rules WE1 to WE4",
-    "EWMA",
-    "CUSUM, two-sided",
-)
+SINGLES, EWMA, CUSUM = "individuals, 3 sigma", "EWMA", "CUSUM"
+WE: Final = ("WE1", "WE2", "WE3", "WE4")
+
+
+def chart_of(rules: Iterable[str]) -> str:
+    """The chart that hears these run rules and nothing else."""
+    on = [rule for rule in WE if rule in set(rules)]
+    if on == ["WE1"]:
+        return SINGLES
+    if on == list(WE):
+        return "individuals, rules WE1 to WE4"
+    told = f"{', '.join(on[:-1])} and {on[-1]}" if len(on) > 1 else on[0]
+    return f"individuals, rule{'s' if len(on) > 1 else ''} {told}"
+
+
+BY_RULES: Final = {chart_of(on): frozenset(on) for n in range(1, 5) for on in combinations(WE, n)}
+RULES, USUAL = chart_of(WE), chart_of(("WE1", "WE2", "WE4"))
+CHARTS: Final = (*BY_RULES, EWMA, CUSUM)
+BOTH, ONE = "on both sides", "on one side"
 CELLS: Final = 201
+FAR: Final = 4.0  # limits below the mean, as far as a smoothed mean is followed that signals upwards alone
 EDGES: Final = np.array([-math.inf, -3.0, -2.0, -1.0, 0.0, 1.0, 2.0, 3.0, math.inf])
 ZONES: Final = (-4, -3, -2, -1, 1, 2, 3, 4)  # by how many sigma a point lies beyond, with its side
 RUN: Final = 8
@@ -37,27 +51,33 @@ def _chain(cells: int, to: Callable[[np.ndarray], np.ndarray], start: int) -> fl
     return float(np.linalg.solve(np.eye(cells) - stays, np.ones(cells))[start])
 
 
-def singles(shift: float, limit: float = 3.0) -> float:
-    """Of individuals against a limit in sigma."""
-    return 1.0 / float(ndtr(-limit - shift) + ndtr(-limit + shift))
+def singles(shift: float, limit: float = 3.0, *, one: bool = False) -> float:
+    """Of individuals against a limit in sigma, on both sides or on `one`, to which the mean shifts."""
+    return 1.0 / float(ndtr(-limit + shift) + (0.0 if one else ndtr(-limit - shift)))
 
 
-def of_ewma(shift: float, weight: float, width: float) -> float:
-    """Of an EWMA against its limits at rest."""
+def of_ewma(shift: float, weight: float, width: float, *, one: bool = False) -> float:
+    """Of an EWMA against its limits at rest; on `one` side far below counts as the lowest cell."""
     limit = width * math.sqrt(weight / (2.0 - weight))
-    cell = 2.0 * limit / CELLS
-    mids = -limit + cell * (np.arange(CELLS) + 0.5)
+    foot = FAR * limit if one else limit
+    cell = (limit + foot) / CELLS
+    mids = -foot + cell * (np.arange(CELLS) + 0.5)
 
     def to(rows: np.ndarray) -> np.ndarray:
         from_ = (1.0 - weight) * mids[rows][:, None]
         high, low = ((mids + side * cell / 2.0 - from_) / weight - shift for side in (1.0, -1.0))
-        return np.asarray(ndtr(high) - ndtr(low))
+        stays = ndtr(high) - ndtr(low)
+        if one:
+            stays[:, 0] = ndtr(high[:, 0])
+        return np.asarray(stays)
 
-    return _chain(CELLS, to, CELLS // 2)
+    return _chain(CELLS, to, int(np.argmin(np.abs(mids))))
 
 
-def of_cusum(shift: float, k: float, h: float) -> float:
-    """Of a two-sided CUSUM from 0: its sides one after the other."""
+def of_cusum(shift: float, k: float, h: float, *, one: bool = False) -> float:
+    """Of a CUSUM from 0, its sides one after the other; or of `one`, to which the mean shifts."""
+    if one:
+        return _one_side(shift, k, h)
     return 1.0 / (1.0 / _one_side(shift, k, h) + 1.0 / _one_side(-shift, k, h))
 
 
@@ -74,20 +94,32 @@ def _one_side(shift: float, k: float, h: float) -> float:
     return _chain(CELLS, to, 0)
 
 
-def fires(zones: tuple[int, ...], run: int, *, four: bool = True) -> bool:
-    """Whether any of WE1 to WE4 (WE3 where all `four` are on) fires at the newest of these zones, oldest first, five at most,
-    `run` of them on its side."""
+def fires(zones: tuple[int, ...], run: int, rules: frozenset[str], *, one: bool = False) -> bool:
+    """Whether any of these rules fires at the newest of these zones, oldest first, five at most, `run` of them on its side; on
+    `one` side only upwards."""
     now = zones[-1]
     side = 1 if now > 0 else -1
-    two = sum(side * z >= 3 for z in zones[-3:]) >= 2 and side * now >= 3
-    some = four and sum(side * z >= 2 for z in zones[-5:]) >= 4 and side * now >= 2
-    return abs(now) >= 4 or two or some or run >= RUN
+    if one and side < 0:
+        return False
+    far = "WE1" in rules and abs(now) >= 4
+    two = "WE2" in rules and sum(side * z >= 3 for z in zones[-3:]) >= 2 and side * now >= 3
+    some = "WE3" in rules and sum(side * z >= 2 for z in zones[-5:]) >= 4 and side * now >= 2
+    return far or two or some or ("WE4" in rules and run >= RUN)
 
 
-@lru_cache(maxsize=8)
-def of_rules(shift: float, *, four: bool = True) -> float:
-    """Of individuals under WE1 to WE4 together (without WE3 where not all `four` are on), from an empty chart."""
+def _counted(zone: int, rules: frozenset[str]) -> int:
+    """What a zone behind the newest still counts for: zones that no rule tells apart are one."""
+    side, beyond = (1 if zone > 0 else -1), abs(zone)
+    if "WE2" in rules and beyond >= 3:
+        return 3 * side
+    return 2 * side if "WE3" in rules and beyond >= 2 else side
+
+
+@lru_cache(maxsize=64)
+def of_rules(shift: float, rules: frozenset[str] = frozenset(WE), *, one: bool = False) -> float:
+    """Of individuals under these rules together, from an empty chart."""
     chance = np.diff(ndtr(EDGES - shift))
+    depth = 4 if "WE3" in rules else 2 if "WE2" in rules else 1  # points behind the newest that a rule may count
     empty: tuple[tuple[int, ...], int] = ((), 0)
     number, ahead = {empty: 0}, [empty]
     rows: list[int] = []
@@ -96,11 +128,11 @@ def of_rules(shift: float, *, four: bool = True) -> float:
     while ahead:
         past, run = state = ahead.pop()
         for zone, p in zip(ZONES, chance.tolist(), strict=True):
-            again = run + 1 if past and (past[-1] > 0) == (zone > 0) else 1
+            again = min(run + 1, RUN) if "WE4" in rules and past and (past[-1] > 0) == (zone > 0) else 1
             seen = (*past, zone)
-            if fires(seen, again, four=four):
+            if fires(seen, again, rules, one=one):
                 continue
-            then = (seen[-4:], again)
+            then = (tuple(_counted(z, rules) for z in seen[-depth:]), again)
             if then not in number:
                 number[then] = len(number)
                 ahead.append(then)
@@ -115,6 +147,7 @@ def of_rules(shift: float, *, four: bool = True) -> float:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunLengthCase:
     chart: str = choice("Chart", CHARTS)
+    sides: str = choice("Alarm", (BOTH, ONE), default=BOTH)
     shift: float = quantity("The mean has moved by", "sigma", possible=(0, 10), valid=(0, 4), decimals=1, default=0.0)
     weight: float = quantity("Weight of an EWMA", "", possible=(0.01, 1), valid=(0.05, 0.5), decimals=2, default=0.2)
     width: float = quantity("Limits of an EWMA", "sigma", possible=(0.5, 6), valid=(2, 3.5), decimals=2, default=2.86)
@@ -152,17 +185,22 @@ class RunLengthFound:
         Check({"chart": CUSUM, "h": 4, "shift": 1}, "points", 8.4, 1e-2),
         Check({"chart": RULES}, "points", 91.75, 1e-3),
         Check({"chart": USUAL}, "points", 122.05, 1e-3),
+        Check({"chart": chart_of(("WE1", "WE2"))}, "points", 225.44, 1e-4),
+        Check({"chart": chart_of(("WE1", "WE3"))}, "points", 166.05, 1e-3),
+        Check({"chart": chart_of(("WE1", "WE4"))}, "points", 152.73, 1e-4),
+        Check({"chart": SINGLES, "sides": ONE}, "points", 740.8, 1e-3),
     ),
 )
 def run_length(case: RunLengthCase) -> RunLengthFound:
     """Raises: ImpossibleInput."""
     cautions = check(case)
+    one = case.sides == ONE
     if case.chart == SINGLES:
-        points = singles(case.shift)
-    elif case.chart in (RULES, USUAL):
-        points = of_rules(case.shift, four=case.chart == RULES)
+        points = singles(case.shift, one=one)
+    elif case.chart in BY_RULES:
+        points = of_rules(case.shift, BY_RULES[case.chart], one=one)
     elif case.chart == EWMA:
-        points = of_ewma(case.shift, case.weight, case.width)
+        points = of_ewma(case.shift, case.weight, case.width, one=one)
     else:
-        points = of_cusum(case.shift, case.k, case.h)
+        points = of_cusum(case.shift, case.k, case.h, one=one)
     return RunLengthFound(points=points, cautions=cautions)

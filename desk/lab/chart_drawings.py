@@ -33,7 +33,8 @@ def chart_picture(told: Drawn, band, decimals: int, marks: Sequence[Record] = ()
     """Strings for SVG (width 860, height 506). `marks`: what the log tells of between the points, drawn where it came."""
     points, values = told.points, [p.value for p in told.points]
     charts = [p.begun for p in told.phases]
-    wanted = [v for v in (band.low, band.high) if math.isfinite(v)] if band is not None else []
+    back, forth = told.back, told.forth
+    wanted = [forth(v) for v in (band.low, band.high) if math.isfinite(v)] if band is not None else []
     y = _scale(values + wanted + [v for c in charts if c is not None for v in (c.low, c.high)], TOP, BOTTOM)
     step = (RIGHT - LEFT - 20.0) / max(1, len(points) - 1)
 
@@ -41,15 +42,17 @@ def chart_picture(told: Drawn, band, decimals: int, marks: Sequence[Record] = ()
         return LEFT + 10.0 + step * i
 
     marked = sorted({i for s in told.signals for i in range(s.first, s.at + 1)})
-    grid = [{"y": n(y(v)), "text": figure(v, decimals)} for v in ticks(*_ends(values + wanted))] if values else []
-    p: dict = {"grid": grid, "count": len(points), "band": _band(band, y), "phases": [], "marks": [], "dots": []}
+    ends = [back(v) for v in _ends(values + wanted)] if values else []
+    grid = [{"y": n(y(forth(v))), "text": figure(v, decimals)} for v in ticks(*ends)] if values else []
+    p: dict = {"grid": grid, "count": len(points), "band": _band(band, y, forth), "phases": [], "marks": [], "dots": []}
     for k, (phase, record) in enumerate(zip(told.phases, told.records, strict=True)):
-        p["phases"].append(_phase(phase, record, k, x, y, step, decimals, newest=k == len(told.phases) - 1))
+        word = lambda value: figure(back(value), decimals)  # noqa: E731
+        p["phases"].append(_phase(phase, record, k, x, y, step, word, newest=k == len(told.phases) - 1))
     p["lines"] = [polyline([(x(i), y(values[i])) for i in range(f.first, f.end)]) for f in told.phases if f.end - f.first > 1]
     p["marks"] = [polyline([(x(i), y(values[i])) for i in run]) for run in _runs(marked)]
     shown_at = lambda when: f"{timezone.localtime(when):%d %b %H:%M}"  # noqa: E731
     p["dots"] = [
-        {"x": n(x(i)), "y": n(y(pt.value)), "title": f"{figure(pt.value, decimals)}, {shown_at(pt.at)}", "pk": pt.pk}
+        {"x": n(x(i)), "y": n(y(pt.value)), "title": f"{figure(back(pt.value), decimals)}, {shown_at(pt.at)}", "pk": pt.pk}
         for i, pt in enumerate(points)
     ]
     every = max(1, math.ceil(len(points) / LABELS))
@@ -71,11 +74,11 @@ def _said(text: str, left: float) -> dict:
     return {"text": text, "x": n(min(left, RIGHT - WORD_PX * len(text))), "y": n(SAID_Y)}
 
 
-def _band(band, y) -> dict | None:
+def _band(band, y, forth) -> dict | None:
     if band is None or not (math.isfinite(band.low) or math.isfinite(band.high)):
         return None
-    top = y(band.high) if math.isfinite(band.high) else TOP
-    foot = y(band.low) if math.isfinite(band.low) else BOTTOM
+    top = y(forth(band.high)) if math.isfinite(band.high) else TOP
+    foot = y(forth(band.low)) if math.isfinite(band.low) else BOTTOM
     return {
         "y": n(top),
         "h": n(foot - top),
@@ -84,8 +87,8 @@ def _band(band, y) -> dict | None:
     }
 
 
-def _phase(phase, record, k: int, x, y, step: float, decimals: int, *, newest: bool) -> dict:
-    """Where a phase begins, its word, and its limits."""
+def _phase(phase, record, k: int, x, y, step: float, figured, *, newest: bool) -> dict:
+    """Where a phase begins, its word, and its limits, each value as it is `figured`."""
     left = x(phase.first) - step / 2.0 if phase.first else LEFT
     right = RIGHT if newest else x(phase.end - 1) + step / 2.0
     word = f"phase {k + 1}"
@@ -103,7 +106,7 @@ def _phase(phase, record, k: int, x, y, step: float, decimals: int, *, newest: b
     }
     if (chart := phase.begun) is not None:
         for what, value in (("limit", chart.high), ("mean", chart.mean), ("limit", chart.low)):
-            label = f"{what} {figure(value, decimals)}" if newest else ""
+            label = f"{what} {figured(value)}" if newest else ""
             told["limits"].append(
                 {"d": f"M{n(left)} {n(y(value))}H{n(right)}", "mean": what == "mean", "y": n(y(value)), "label": label}
             )
@@ -152,9 +155,14 @@ def _ewma(told: Drawn, x, decimals: int) -> dict | None:
         mean = p.begun.mean
         lines.append(polyline([(x(p.first + i), y(z)) for i, (z, _) in enumerate(smooth)]))
         limits += [polyline([(x(p.first + i), y(mean + side * h)) for i, (_, h) in enumerate(smooth)]) for side in (1.0, -1.0)]
-        past += [{"x": n(x(p.first + i)), "y": n(y(z))} for i, (z, h) in enumerate(smooth) if abs(z - mean) > h]
+        heard = told.heard
+        past += [
+            {"x": n(x(p.first + i)), "y": n(y(z))}
+            for i, (z, h) in enumerate(smooth)
+            if heard.smooth and abs(z - mean) > h and heard.hears(1 if z > mean else -1)
+        ]
     last = told.smooth[-1][-1][0] if told.smooth and told.smooth[-1] else None
-    end = {"text": figure(last, decimals + 1), "y": n(y(last))} if last is not None else None
+    end = {"text": figure(told.back(last), decimals + 1), "y": n(y(last))} if last is not None else None
     return {"lines": lines, "limits": limits, "past": past, "end": end}
 
 

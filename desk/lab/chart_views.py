@@ -10,7 +10,8 @@ from django.shortcuts import get_object_or_404, redirect
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
-from core.errors import Infeasible
+from core.errors import ImpossibleInput, Infeasible
+from core.judge.heard import SWITCHED, Heard, usual
 from core.judge.move import tampering_factor
 from desk.kit.bench import render_bench, time_of, time_typed
 from desk.kit.templatetags.vat import dayclock, figure, midline, stop
@@ -42,10 +43,11 @@ def chart(request, row_id: str):
     """A row's chart: each result, groups of three, or meter less laboratory."""
     state, row = row_of(request, row_id)
     start, end = _window(request, state.now)
-    of = request.GET.get("of", charts.EACH)
-    of = of if of in (charts.EACH, charts.GROUPS, charts.APART) else charts.EACH
     band = state.mill.band(row, state.grade)
-    told = charts.drawn(row, band if of == charts.EACH else None, start, end, of=of)
+    kinds = _kinds(row, band)
+    asked = request.GET.get("of", "")
+    told = charts.drawn(row, band, start, end, of=asked if asked in dict(kinds) else "")
+    of = told.of
     if request.GET.get("csv") == "1":
         return _csv(row, told)
     now = Board(state, only=row_id).by_id[row_id]
@@ -65,15 +67,17 @@ def chart(request, row_id: str):
         "row": row,
         "title": f"{row.place}, {midline(now.test.name)}",
         "of": of,
-        "kinds": _kinds(row),
+        "kinds": kinds,
         "told": told,
         "p": chart_picture(told, band if of == charts.EACH else None, decimals, marks),
         "marks": marks,
         "year": year_picture(charts.days_of(row, state.now), *shown, state.now),
         "says": _says(told, band if of == charts.EACH else None, decimals),
+        "switches": _switches(told),
         "limits": charts.limits_worked(told),
         "chance": charts.chance_of(told) if told.standing or told.left_ewma is not None or told.moved is not None else None,
-        "lots": charts.lots_since(row, since, state.now)[-SHOWN_LOTS:] if since is not None else [],
+        "suspect": charts.suspect_of(row, since, state) if since is not None else None,
+        "shown_lots": SHOWN_LOTS,
         "since": since,
         "decimals": decimals,
         "shown": shown,
@@ -92,15 +96,39 @@ KEYS = (("earlier", "j"), ("later", "k"), ("closer", "+"), ("wider", "-"))
 
 def _asked(of: str, first: datetime | None = None, last: datetime | None = None) -> str:
     """The query that shows a stretch of this kind of chart."""
-    told = {} if of == charts.EACH else {"of": of}
+    told = {"of": of}
     if first is not None and last is not None:
         told |= {"from": round(first.timestamp() * 1000), "to": round(last.timestamp() * 1000) + 1}
     return f"?{urlencode(told)}"
 
 
-def _kinds(row) -> list[tuple[str, str]]:
-    kinds = [(charts.EACH, "each result"), (charts.GROUPS, f"means of {charts.GROUP_OF}")]
+def _kinds(row, band) -> list[tuple[str, str]]:
+    n = usual(row.test, band.low, band.high, metered=row.metered).n
+    kinds = [(charts.EACH, "each result"), (charts.GROUPS, f"means of {n}")]
     return kinds + ([(charts.APART, "meter less laboratory")] if row.metered else [])
+
+
+WORDS = {
+    "WE1": "one beyond 3 sigma",
+    "WE2": "two of three beyond 2 sigma",
+    "WE3": "four of five beyond 1 sigma",
+    "WE4": "eight in a row on one side",
+    "smooth": "smoothed mean (EWMA) past its limits",
+    "sums": "cumulative sums (CUSUM) past their limit",
+}
+SIDES = {"both": (0, "both sides"), "up": (1, "upwards only"), "down": (-1, "downwards only")}
+
+
+def _switches(told: charts.Drawn) -> dict:
+    """What may be an alarm, whether it is, and how often all that is on cries by chance."""
+    heard = told.heard
+    on = {name: name in heard.rules for name in SWITCHED} | {"smooth": heard.smooth, "sums": heard.sums}
+    return {
+        "rows": [(name, WORDS[name], yes) for name, yes in on.items()],
+        "sides": [(name, word, side == heard.side) for name, (side, word) in SIDES.items()],
+        "by": told.rules_by,
+        "chances": charts.chances(told),
+    }
 
 
 def _says(told: charts.Drawn, band, decimals: int) -> dict:
@@ -111,8 +139,8 @@ def _says(told: charts.Drawn, band, decimals: int) -> dict:
         return {"title": "Too little to judge", "lines": [f"The points {reason}."]}
     if told.of == charts.APART:
         return _says_of_meter(told, chart, decimals)
-    newest = told.points[-1].value
-    lines = [_heard(s, chart, decimals) for s in told.standing]
+    newest = told.back(told.points[-1].value)
+    lines = [_heard(s, told, decimals) for s in told.standing]
     if told.left_ewma is not None:
         lines.append(f"The smoothed mean left its limit at {dayclock(told.points[told.left_ewma].at)}.")
     if told.moved is not None:
@@ -157,8 +185,9 @@ def _says_of_meter(told: charts.Drawn, chart, decimals: int) -> dict:
     }
 
 
-def _heard(signal, chart, decimals: int) -> str:
-    limit = (chart.high if signal.side > 0 else chart.low) if signal.rule == "WE1" else chart.mean
+def _heard(signal, told: charts.Drawn, decimals: int) -> str:
+    chart = told.chart
+    limit = told.back((chart.high if signal.side > 0 else chart.low) if signal.rule == "WE1" else chart.mean)
     return (
         f"{signal.text.capitalize()} of {figure(limit, decimals)}." if signal.rule != "WE2" else f"{signal.text.capitalize()}."
     )
@@ -171,13 +200,21 @@ def _csv(row, told: charts.Drawn) -> HttpResponse:
     out = csv.writer(response)
     out.writerow(["at", "value", "range", "phase", "mean", "low", "high", "ewma", "rules"])
     for k, p in enumerate(told.phases):
-        limits = [p.begun.mean, p.begun.low, p.begun.high] if p.begun is not None else ["", "", ""]
+        limits = [told.back(v) for v in (p.begun.mean, p.begun.low, p.begun.high)] if p.begun is not None else ["", "", ""]
         for i in range(p.first, p.end):
-            smooth = told.smooth[k][i - p.first][0] if told.smooth[k] else ""
+            smooth = told.back(told.smooth[k][i - p.first][0]) if told.smooth[k] else ""
             rules = " ".join(s.rule for s in told.signals if s.at == i)
             point, spread = told.points[i], told.ranges[i]
             out.writerow(
-                [point.at.isoformat(), repr(point.value), "" if spread is None else spread, k + 1, *limits, smooth, rules]
+                [
+                    point.at.isoformat(),
+                    repr(told.back(point.value)),
+                    "" if spread is None else spread,
+                    k + 1,
+                    *limits,
+                    smooth,
+                    rules,
+                ]
             )
     return response
 
@@ -190,9 +227,9 @@ def _answered(request, row_id: str, act):
     except charts.Refused as refusal:
         messages.error(request, str(refusal))
         typed = {k: plain(request.POST.get(k, ""))[:120] for k in ("words", "at")}
-        return redirect(f"{back}?{urlencode({k: v for k, v in typed.items() if v})}")
+        return redirect(f"{back}?{urlencode({'of': charts.EACH} | {k: v for k, v in typed.items() if v})}")
     messages.success(request, stop(kept.says))
-    return redirect(back)
+    return redirect(f"{back}?of={charts.EACH}")
 
 
 @require_POST
@@ -222,8 +259,35 @@ def keep(request, row_id: str):
 
     def act() -> Record:
         since = max((r.at for r in charts.begins_of(row, state.now)), default=None)
-        told = charts.drawn(row, state.mill.band(row, state.grade), since, state.now)
+        told = charts.drawn(row, state.mill.band(row, state.grade), since, state.now, of=charts.EACH)
         return charts.keep_limits(row=row, by=request.user, now=state.now, told=told, words=words)
+
+    return _answered(request, row_id, act)
+
+
+@require_POST
+@may("fit")
+def alarms(request, row_id: str):
+    """What is an alarm on this chart, or the usual ones again."""
+    state, row = row_of(request, row_id)
+
+    def act() -> Record:
+        _, chosen = charts.usual_of(row, state.mill.band(row, state.grade), state.now, charts.EACH)
+        if "usual" in request.POST:
+            if chosen is None:
+                raise charts.Refused("rules", "They are the usual ones already.")
+            return charts.as_usual(row=row, by=request.user, now=state.now, record=chosen)
+        on, (side, _) = request.POST.getlist("on"), SIDES.get(request.POST.get("side", ""), SIDES["both"])
+        try:
+            heard = Heard(
+                rules=tuple(r for r in SWITCHED if r in on),
+                smooth="smooth" in on,
+                sums="sums" in on,
+                side=side,
+            )
+        except ImpossibleInput as refusal:
+            raise charts.Refused("rules", f"Alarms {refusal.problems[0].text}.") from None
+        return charts.choose_alarms(row=row, by=request.user, now=state.now, heard=heard)
 
     return _answered(request, row_id, act)
 

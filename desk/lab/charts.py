@@ -1,5 +1,6 @@
 """A control chart of a row from the record: its points, phases begun and limits kept by people, and what it says."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
@@ -9,13 +10,13 @@ from django.db.models import Avg, Q
 from django.db.models.functions import TruncDate
 
 from core.errors import Infeasible
+from core.judge.band import Band
 from core.judge.capable import GroupsCase, SinglesCase, able, capability, group_chart, group_limits, grouped, limits
 from core.judge.chart import (
     CUSUM_LIMIT,
     LEFT_GREY,
     METER_CUSUM_LIMIT,
     MOST_PHI,
-    ON,
     Chart,
     Phase,
     Signal,
@@ -25,17 +26,18 @@ from core.judge.chart import (
     phased,
     signals_of,
 )
-from core.judge.run_length import CUSUM, EWMA, SINGLES, USUAL, RunLengthCase, run_length
+from core.judge.heard import APART, EACH, GROUPS, SWITCHED, TRIPLES, Heard, Usual, usual
+from core.judge.run_length import BOTH, CUSUM, EWMA, ONE, SINGLES, RunLengthCase, chart_of, run_length
+from core.mill.causes import Way, Ways, place_of
+from core.stream import SUSPENDED
 from core.unit import Worked
 from desk.instruments.store import matched
 from desk.kit.refused import FieldRefused
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 
-EACH, GROUPS, APART = "each", "groups", "differences"
 LAST, MOST, LEAST_KEPT = 60, 400, 20
-PHASE, LIMITS, BACK = "phase", "limits", "phase taken back"
-GROUP_OF = 3
+PHASE, LIMITS, BACK, RULES = "phase", "limits", "phase taken back", "rules"
 
 
 class Refused(FieldRefused):
@@ -55,9 +57,12 @@ class Point:
 @dataclass(frozen=True)
 class Drawn:
     """A chart as it is shown: points, phases with the records that began them, signals by rule, the smoothed mean of every
-    phase with its limits, where the mean moved (point and sum), ability against what is wanted."""
+    phase with its limits, where the mean moved (point and sum), ability against what is wanted.
 
-    of: str
+    Of counts everything is told of their square roots, which scatter evenly; `back` brings a value of the chart to what is
+    read. `alone` are signals that are no alarm on this chart."""
+
+    usual: Usual
     points: tuple[Point, ...]
     phases: tuple[Phase, ...]
     records: tuple[Record | None, ...]
@@ -68,6 +73,23 @@ class Drawn:
     not_able: str
     ranges: tuple[float | None, ...]
     grey: tuple[Signal, ...] = ()  # of the newest point: shown, never an alarm
+    rules_by: Record | None = None  # who chose what is an alarm; nobody: what is usual
+
+    @property
+    def of(self) -> str:
+        return self.usual.of
+
+    @property
+    def heard(self) -> Heard:
+        return self.usual.heard
+
+    def back(self, value: float) -> float:
+        """A value of the chart as it is read."""
+        return max(0.0, value) ** 2 if self.usual.root else value
+
+    def forth(self, value: float) -> float:
+        """What is read, as a value of the chart."""
+        return math.sqrt(max(0.0, value)) if self.usual.root else value
 
     @property
     def last(self) -> Phase:
@@ -93,9 +115,9 @@ class Drawn:
     def left_ewma(self) -> int | None:
         """Since which point the smoothed mean stands past its limits up to the newest; None where it does not."""
         chart, told = self.chart, self.smooth[-1] if self.smooth else ()
-        if chart is None:
+        if chart is None or not self.heard.smooth:
             return None
-        past = [abs(z - chart.mean) > half for z, half in told]
+        past = [abs(z - chart.mean) > half and self.heard.hears(1 if z > chart.mean else -1) for z, half in told]
         if not past or not past[-1]:
             return None
         first = len(past) - next((k for k, out in enumerate(reversed(past)) if not out), len(past))
@@ -113,7 +135,7 @@ def _kept(row):
     return Record.objects.current().filter(kind=Kind.RESULT, subject=row.id, status__in=("single", "accepted"))
 
 
-def points_of(row, start: datetime | None, end: datetime, *, of: str = EACH, n: int = GROUP_OF) -> list[Point]:
+def points_of(row, start: datetime | None, end: datetime, *, of: str = EACH, n: int = TRIPLES) -> list[Point]:
     """The accepted results of a row, oldest first: from `start`, or the last sixty; singly, in groups, or as meter less
     laboratory."""
     asked = _kept(row).filter(at__lte=end)
@@ -149,9 +171,26 @@ def subject(row) -> str:
     return f"chart.{row.id}"
 
 
-def drawn(row, band, start: datetime | None, end: datetime, *, of: str = EACH, n: int = GROUP_OF) -> Drawn:
-    """The chart of a row as the record has it up to `end`."""
+def usual_of(row, band, end: datetime, of: str = "") -> tuple[Usual, Record | None]:
+    """How a row is charted, `of` a kind that is asked for; with the record by which an engineer chose its alarms, if any."""
+    told = usual(row.test, band.low, band.high, metered=row.metered, of=of)
+    asked = Record.objects.current().filter(kind=Kind.EVENT, subject=subject(row), status=RULES, at__lte=end)
+    chosen = asked.order_by("-at", "-id").first()
+    if chosen is None or told.of != EACH:
+        return told, None
+    given = chosen.data
+    heard = Heard(rules=tuple(given["rules"]), smooth=given["smooth"], sums=given["sums"], side=given["side"])
+    return replace(told, heard=heard), chosen
+
+
+def drawn(row, band, start: datetime | None, end: datetime, *, of: str = EACH) -> Drawn:
+    """The chart of a row as the record has it up to `end`; `of`: as it is usually charted where none is asked for (empty)."""
+    how, rules_by = usual_of(row, band, end, of)
+    of, n, heard = how.of, how.n, how.heard
     points = points_of(row, start, end, of=of, n=n)
+    if how.root:
+        points = [replace(p, value=math.sqrt(max(0.0, p.value))) for p in points]
+        band = Band(low=_root(band.low), high=_root(band.high))
     values = [p.value for p in points]
     began = begins_of(row, end)
     at = {_place(points, r.at): r for r in began}  # of several before the first point the newest
@@ -161,7 +200,8 @@ def drawn(row, band, start: datetime | None, end: datetime, *, of: str = EACH, n
         spreads = [p.spread for p in points]
         charts = [group_chart(values[p.first : p.end], spreads[p.first : p.end], n) for p in phases]
         phases = tuple(replace(p, chart=chart) for p, chart in zip(phases, charts, strict=True))
-    signals = signals_of(values, phases)
+    every = signals_of(values, phases, SWITCHED)
+    signals = heard.alarms(every)
     smooth, ranges = [], []
     for p in phases:
         own, chart = values[p.first : p.end], p.begun
@@ -170,17 +210,28 @@ def drawn(row, band, start: datetime | None, end: datetime, *, of: str = EACH, n
     if of == GROUPS:
         ranges = [p.spread for p in points]
     return Drawn(
-        of=of,
+        usual=how,
         points=tuple(points),
         phases=phases,
         records=tuple(at.get(p.first) for p in phases),
         signals=signals,
         smooth=tuple(smooth),
-        moved=_moved(values, phases, begun=bool(phases) and at.get(phases[-1].first) is not None, limit=cusum_limit(of)),
-        grey=tuple(s for s in signals_of(values, phases[-1:], LEFT_GREY) if s.at == len(values) - 1),
+        moved=_moved(values, phases, heard, begun=bool(phases) and at.get(phases[-1].first) is not None, limit=cusum_limit(of)),
+        grey=_grey(values, phases, every, signals),
+        rules_by=rules_by,
         ranges=tuple(ranges),
         **_able(values, phases, signals, band, of),
     )
+
+
+def _grey(values: Sequence[float], phases: Sequence[Phase], every: Sequence[Signal], heard: Sequence[Signal]) -> tuple:
+    """What the newest point makes that is no alarm here."""
+    told = (*every, *signals_of(values, phases[-1:], LEFT_GREY))
+    return tuple(s for s in told if s.at == len(values) - 1 and s not in heard)
+
+
+def _root(limit: float) -> float:
+    return math.sqrt(limit) if 0.0 < limit < math.inf else limit
 
 
 def _place(points: Sequence[Point], when: datetime) -> int:
@@ -203,12 +254,16 @@ def cusum_limit(of: str) -> float:
     return METER_CUSUM_LIMIT if of == APART else CUSUM_LIMIT
 
 
-def _moved(values: Sequence[float], phases: Sequence[Phase], *, begun: bool, limit: float) -> tuple[int, float] | None:
+def _moved(
+    values: Sequence[float], phases: Sequence[Phase], heard: Heard, *, begun: bool, limit: float
+) -> tuple[int, float] | None:
     """Where the mean of the newest phase has moved, and the sum now, from half its limit where somebody began the phase."""
-    if not phases or (chart := phases[-1].begun) is None:
+    if not heard.sums or not phases or (chart := phases[-1].begun) is None:
         return None
     found = moved(values[phases[-1].first :], chart.mean, chart.sigma, head=limit / 2.0 if begun else 0.0, limit=limit)
-    return None if found is None else (phases[-1].first + found[0], found[1])
+    if found is None or not heard.hears(1 if found[1] > 0.0 else -1):
+        return None
+    return phases[-1].first + found[0], found[1]
 
 
 def _able(values: Sequence[float], phases: Sequence[Phase], signals: Sequence[Signal], band, of: str) -> dict:
@@ -229,7 +284,7 @@ def limits_worked(told: Drawn) -> Worked | None:
     if chart is None:
         return None
     if told.of == GROUPS:
-        case = GroupsCase(n=GROUP_OF, mean=chart.mean, range_mean=chart.range_mean)
+        case = GroupsCase(n=told.usual.n, mean=chart.mean, range_mean=chart.range_mean)
         return Worked(model="chart.groups", case=case, result=group_limits(case))
     case = SinglesCase(mean=chart.mean, range_mean=chart.range_mean, phi=min(chart.phi, MOST_PHI))
     return Worked(model="chart.individuals", case=case, result=limits(case))
@@ -237,12 +292,45 @@ def limits_worked(told: Drawn) -> Worked | None:
 
 def chance_of(told: Drawn) -> Worked:
     """How often what stands stands by chance: of single points, of the rules together, or of the smoothed mean."""
-    rules = {s.rule for s in told.standing}
+    rules, heard = {s.rule for s in told.standing}, told.heard
+    sides = ONE if heard.side else BOTH
     if not rules and told.left_ewma is None:
-        case = RunLengthCase(chart=CUSUM, h=cusum_limit(told.of))
+        case = RunLengthCase(chart=CUSUM, h=cusum_limit(told.of), sides=sides)
+    elif not rules:
+        case = RunLengthCase(chart=EWMA, sides=sides)
     else:
-        case = RunLengthCase(chart=USUAL if rules & {"WE2", "WE4"} else SINGLES if rules else EWMA)
+        case = RunLengthCase(chart=SINGLES if rules == {"WE1"} else chart_of(heard.rules), sides=sides)
     return Worked(model="chart.run_length", case=case, result=run_length(case))
+
+
+def choose_alarms(*, row, by, now: datetime, heard: Heard) -> Record:
+    """What is an alarm on a row's chart of single results from now on."""
+    told = [*heard.rules, *(["smoothed mean"] if heard.smooth else []), *(["cumulative sums"] if heard.sums else [])]
+    where = {1: " upwards", -1: " downwards"}.get(heard.side, "")
+    says = f"{row.place}: alarms of its chart are {', '.join(told)}{where}"
+    data = {"rules": list(heard.rules), "smooth": heard.smooth, "sums": heard.sums, "side": heard.side}
+    return write(kind=Kind.EVENT, subject=subject(row), by=by, now=now, says=says, status=RULES, data=data)
+
+
+def as_usual(*, row, by, now: datetime, record: Record) -> Record:
+    """The alarms of a row are the usual ones again. Raises: Refused."""
+    if record.corrected_by.exists():
+        raise Refused("rules", "They were changed already; look again.")
+    says = f"{row.place}: alarms of its chart are the usual ones again"
+    return write(kind=Kind.EVENT, subject=subject(row), by=by, now=now, at=record.at, says=says, status=BACK, corrects=record)
+
+
+def chances(told: Drawn) -> list[tuple[str, Worked]]:
+    """How often each kind of alarm that is on comes by chance alone: rules together, the smoothed mean, the sums."""
+    heard, sides = told.heard, ONE if told.heard.side else BOTH
+    cases = []
+    if heard.rules:
+        cases.append(("rules", RunLengthCase(chart=chart_of(heard.rules), sides=sides)))
+    if heard.smooth:
+        cases.append(("smoothed mean", RunLengthCase(chart=EWMA, sides=sides)))
+    if heard.sums:
+        cases.append(("sums", RunLengthCase(chart=CUSUM, h=cusum_limit(told.of), sides=sides)))
+    return [(word, Worked(model="chart.run_length", case=case, result=run_length(case))) for word, case in cases]
 
 
 @dataclass(frozen=True)
@@ -251,6 +339,19 @@ class Lies:
 
     number: str
     t: float
+
+
+@dataclass(frozen=True)
+class Suspect:
+    """What a signal may lie in: the furnish lots since the first of its pulp came there, and what is still on its way.
+
+    `way`: from where the row is sampled to the furnish, None for a row that names no unit; `t_h` passes there."""
+
+    lots: list[Lies]
+    way: Way | None
+    on_way_t: float
+    from_: datetime
+    ahead: bool  # none of it has come there yet
 
 
 BY_THE_MACHINE = ("stock", "blend", "deliver")  # stations whose rows follow its stops and the shares of the furnish
@@ -267,10 +368,22 @@ def marks_of(row, units: Sequence[str], start: datetime, end: datetime) -> list[
     return [r for r in told[: 2 * MOST_MARKS] if r.data.get("choice") != "refuse"][:MOST_MARKS][::-1]
 
 
-def lots_since(row, since: datetime, now: datetime) -> list[Lies]:
-    """The furnish lots that were open since: what a signal of this row may lie in. What is in pipes and towers comes later."""
-    closed = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about__isnull=False, at__gte=since, at__lte=now)
-    return [Lies(r.subject, float(r.data["tonnes"])) for r in closed.order_by("at", "id")]
+def suspect_of(row, since: datetime, state) -> Suspect:
+    """What a signal that began at a time may lie in. Its pulp comes to the furnish as soon as the plugs on its way let it; what
+    has passed since and has not come there is still in towers and pipes."""
+    unit, way, on_way = place_of(state.mill, row), None, 0.0
+    solution = state.solution
+    if unit in solution.network.index:
+        levels = {key: v.level_pct for key, v in state.vessels.items()}
+        way = Ways(state.mill, state.line, levels).to(state.mill.roles.blend).get(unit)
+    first = since + timedelta(hours=way.delay_h if way is not None else 0.0)
+    if way is not None:
+        passes = float(solution.after[solution.network.index[unit]] @ SUSPENDED)
+        held_h = min(way.hours, (state.now - since).total_seconds() / 3600.0)
+        on_way = passes * held_h
+    closed = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about__isnull=False, at__gte=first, at__lte=state.now)
+    lots = [Lies(r.subject, float(r.data["tonnes"])) for r in closed.order_by("at", "id")]
+    return Suspect(lots=lots, way=way, on_way_t=on_way, from_=first, ahead=first > state.now)
 
 
 def begin_phase(*, row, by, now: datetime, at: datetime, words: str) -> Record:
@@ -303,10 +416,11 @@ def keep_limits(*, row, by, now: datetime, told: Drawn, words: str) -> Record:
     chart = individuals(own)
     if isinstance(chart, Infeasible):
         raise Refused("words", f"The points {chart.reason}.")
-    if any(s.rule in ON for s in told.standing):
+    if told.standing:
         raise Refused("words", "A signal stands: find its cause, then keep limits from points without it.")
     data = {"chart": {name: getattr(chart, name) for name in Chart.__dataclass_fields__}, "n": len(own)}
-    says = f"{row.place}: limits of its chart kept, {chart.low:.4g} to {chart.high:.4g} from {len(own)} points"
+    low, high = told.back(chart.low), told.back(chart.high)
+    says = f"{row.place}: limits of its chart kept, {low:.4g} to {high:.4g} from {len(own)} points"
     return write(kind=Kind.EVENT, subject=subject(row), by=by, now=now, says=says, words=words, status=LIMITS, data=data)
 
 

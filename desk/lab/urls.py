@@ -8,6 +8,7 @@ urlpatterns = [
     path("row/<str:row_id>/", views.row_page, name="row"),
     path("chart/<str:row_id>/", chart_views.chart, name="chart"),
     path("chart/<str:row_id>/phase/", chart_views.phase, name="phase"),
+    path("chart/<str:row_id>/alarms/", chart_views.alarms, name="alarms"),
     path("chart/<str:row_id>/limits/", chart_views.keep, name="keep_limits"),
     path("chart/<str:row_id>/phase/<int:pk>/back/", chart_views.back, name="phase_back"),
     path("cause/<str:row_id>/", cause_views.cause, name="cause"),

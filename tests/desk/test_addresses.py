@@ -65,6 +65,7 @@ RIGHTS = {
     "lab:cause_keep": (NOBODY, MAY["note"]),
     "lab:phase": (NOBODY, MAY["fit"]),
     "lab:keep_limits": (NOBODY, MAY["fit"]),
+    "lab:alarms": (NOBODY, MAY["fit"]),
     "lab:phase_back": (NOBODY, MAY["fit"]),
     "schedule:order": (NOBODY, MAY["plan"]),
     "schedule:bench": (ANY, MAY["plan"]),

@@ -21,7 +21,23 @@ from core.judge.chart import (
     run_rules,
     signals_of,
 )
-from core.judge.run_length import CHARTS, CUSUM, EWMA, RULES, SINGLES, USUAL, RunLengthCase, of_rules, run_length
+from core.judge.heard import APART, EACH, GROUPS, SWITCHED, Heard, side_of, usual
+from core.judge.run_length import (
+    BOTH,
+    BY_RULES,
+    CHARTS,
+    CUSUM,
+    EWMA,
+    ONE,
+    RULES,
+    SINGLES,
+    USUAL,
+    RunLengthCase,
+    chart_of,
+    of_rules,
+    run_length,
+)
+from core.stream import SUSPENDED
 from desk.lab import charts
 from desk.lab.actions import Entry, record_sample
 from desk.log.models import Kind, Record
@@ -128,8 +144,29 @@ class AsOftenAsTheory(SimpleTestCase):
             [bool(run_rules(rng.normal(0, 1, 50).tolist(), 0.0, 1.0, ("WE1", "WE2", "WE3", "WE4"))) for _ in range(400)]
         )
         self.assertAlmostEqual(float(share), 1.0 - np.exp(-50.0 / of_rules(0.0)), delta=0.09)
-        self.assertLess(of_rules(0.0), of_rules(0.0, four=False))  # every rule more is a false alarm more
-        self.assertLess(of_rules(0.0, four=False), run_length(RunLengthCase(chart=SINGLES)).points)
+        for fewer, rules in ((a, b) for a in BY_RULES.values() for b in BY_RULES.values() if a < b):
+            self.assertLess(of_rules(0.0, rules), of_rules(0.0, fewer))  # every rule more is a false alarm more
+
+    def test_some_rules_alone_and_one_side_agree_with_simulation(self):
+        for rules, side, shift in ((("WE1", "WE3"), 0, 0.5), (("WE2", "WE4"), 0, 1.0), (("WE1", "WE2"), 1, 1.0)):
+            heard = Heard(rules=rules, side=side)
+
+            def first(rng, shift, heard=heard, rules=rules):
+                found = heard.alarms(run_rules(rng.normal(shift, 1.0, 260).tolist(), 0.0, 1.0, rules))
+                return min((s.at + 1 for s in found), default=260)
+
+            mean, error = self.simulated(first, shift)
+            case = RunLengthCase(chart=chart_of(rules), sides=ONE if side else BOTH, shift=shift)
+            with self.subTest(rules=rules):
+                self.assertAlmostEqual(mean, run_length(case).points, delta=4.0 * error)
+
+    def test_one_side_cries_half_as_often_and_hears_its_side_as_soon(self):
+        for chart in CHARTS:
+            both, one = (run_length(RunLengthCase(chart=chart, sides=s)).points for s in (BOTH, ONE))
+            with self.subTest(chart=chart):
+                self.assertAlmostEqual(one / both, 2.0, delta=0.05)
+                both, one = (run_length(RunLengthCase(chart=chart, sides=s, shift=2.0)).points for s in (BOTH, ONE))
+                self.assertAlmostEqual(one / both, 1.0, delta=0.02)
 
     def test_a_larger_change_is_heard_sooner_by_every_chart(self):
         for chart in CHARTS:
@@ -216,7 +253,14 @@ class Page(Desk):
         self.assertIsNotNone(told.left_ewma)
         self.assertContains(page, "By chance once in")
         self.assertEqual(page.context["chance"].case.chart, USUAL)  # the rules that are on
-        self.assertContains(page, "BM-26318-A01-2")
+        suspect = page.context["suspect"]
+        self.assertEqual(suspect.lots, [])  # no pulp of these cooks has come to the furnish yet
+        self.assertGreater(suspect.way.hours, 3.0)
+        self.assertGreater(suspect.from_, make.NOW - timedelta(hours=2))
+        solution, hours = make.state(0).solution, (make.NOW - page.context["since"]).total_seconds() / 3600.0
+        passes = float(solution.after[solution.network.index["K.larch.cook"]] @ SUSPENDED)
+        self.assertAlmostEqual(suspect.on_way_t, hours * passes, delta=0.01)
+        self.assertContains(page, "are still in towers and pipes")
         self.assertGreaterEqual(told.able.case.n, 30)
         self.assertLess(told.able.case.n, len(told.points))  # points of signals are left out
         worked = page.context["limits"].result
@@ -265,7 +309,7 @@ class Page(Desk):
             )
         set_clock(make.NOW + timedelta(minutes=5))
         self.addCleanup(set_clock, make.NOW)
-        self.assertEqual(self.open(row=row).context["told"].chart, kept.context["told"].chart)
+        self.assertEqual(self.open("?of=each", row).context["told"].chart, kept.context["told"].chart)
         self.as_("jd")
         self.assertEqual(self.client.post(f"/lab/chart/{row}/limits/", {"words": "x"}).status_code, 403)
 
@@ -279,7 +323,7 @@ class Page(Desk):
             self.assertEqual(mark.subject, "K.larch_blow.kappa")  # what the machine takes moves no kappa
             self.assertContains(page, f"/log/{mark.pk}/")
         self.assertFalse([m for m in marks if m.data.get("choice") == "refuse"])
-        chest = self.client.get("/lab/chart/machine.chest.consistency/").context["marks"]
+        chest = self.client.get("/lab/chart/machine.chest.consistency/?of=each").context["marks"]
         self.assertIn(Kind.SETPOINT, [m.kind for m in chest])
 
     def test_groups_differences_stretches_and_the_file(self):
@@ -301,6 +345,89 @@ class Page(Desk):
         self.assertEqual(len(lines), 1 + len(wide.context["told"].points))
         self.assertIn("WE1", lines[-1])
         self.assertEqual(self.open(row="no.such").status_code, 404)
+
+
+class HowItIsCharted(Desk):
+    """The usual chart of each test, and the alarms that an engineer chooses."""
+
+    def setUp(self):
+        self.as_("pn")
+
+    def told(self, row: str, query: str = "?of=each"):
+        return self.client.get(f"/lab/chart/{row}/{query}").context["told"]
+
+    def test_what_is_usual(self):
+        inf = float("inf")
+        for test, low, high, metered, of, wanted in (
+            ("kappa", 28.0, 32.0, False, EACH, Heard(sums=False)),
+            ("consistency", 3.5, 3.7, True, APART, Heard(rules=("WE1",), smooth=False)),
+            ("consistency", 3.5, 3.7, False, GROUPS, Heard(smooth=False, sums=False)),
+            ("freeness", 360.0, 390.0, False, EACH, Heard(sums=False)),
+            ("residual_clo2", -inf, 0.05, False, EACH, Heard(sums=False, side=1)),
+            ("gain", 7.0, inf, False, EACH, Heard(sums=False, side=-1)),
+            ("soda_loss", -inf, 10.0, False, EACH, Heard(rules=("WE1",), smooth=False, side=1)),
+            ("dirt", -inf, 3.0, False, EACH, Heard(sums=False, side=1)),
+        ):
+            with self.subTest(test=test, metered=metered):
+                found = usual(test, low, high, metered=metered)
+                self.assertEqual((found.of, found.heard), (of, wanted))
+                self.assertEqual(found.root, test == "dirt")
+        self.assertEqual((side_of(1.0, 2.0), side_of(-inf, inf)), (0, 0))
+        for bad in ({"rules": ("trend6",)}, {"rules": (), "smooth": False, "sums": False}):
+            with self.subTest(**bad), self.assertRaises(ImpossibleInput):
+                Heard(**bad)
+
+    def test_each_row_opens_on_its_own_and_another_may_be_asked_for(self):
+        for row, of in (("K.chest.consistency", APART), ("K.larch_blow.kappa", EACH)):
+            self.assertEqual(self.told(row, "").of, of)
+            self.assertEqual(self.told(row, "?of=groups").of, GROUPS)
+
+    def test_counts_are_charted_by_their_square_roots_and_read_as_they_are(self):
+        row = "K.last_washer.dirt"
+        page = self.client.get(f"/lab/chart/{row}/")
+        told = page.context["told"]
+        self.assertTrue(told.usual.root)
+        results = Record.objects.filter(kind=Kind.RESULT, subject=row).order_by("-at", "-id")
+        self.assertAlmostEqual(told.back(told.points[-1].value), results[0].value)
+        self.assertAlmostEqual(told.chart.mean, np.mean([p.value for p in told.points]))
+        self.assertAlmostEqual(told.back(told.forth(3.0)), 3.0)
+        self.assertContains(page, "charted, and its ability told, by its square")
+        lines = self.client.get(f"/lab/chart/{row}/?csv=1").content.decode().splitlines()
+        self.assertAlmostEqual(float(lines[-1].split(",")[1]), results[0].value)
+        band = make.state(0).mill.plan[row].band
+        if told.able is not None:
+            self.assertAlmostEqual(told.able.case.high, np.sqrt(band.high))
+
+    def test_an_engineer_chooses_alarms_and_takes_them_back(self):
+        url = f"/lab/chart/{ROW}/alarms/"
+        before = self.told(ROW)
+        self.assertTrue(before.standing)
+        self.assertEqual(self.client.post(url, {"on": ["WE4"], "side": "down"}).status_code, 302)
+        now = self.told(ROW)
+        self.assertEqual(now.heard, Heard(rules=("WE4",), smooth=False, sums=False, side=-1))
+        self.assertEqual((now.standing, now.left_ewma, now.moved), ([], None, None))
+        grey = {s.rule for s in now.grey}
+        self.assertTrue({s.rule for s in before.standing} <= grey)  # still told, never an alarm
+        page = self.client.get(f"/lab/chart/{ROW}/")
+        self.assertContains(page, "chosen")
+        (word, worked), *others = page.context["switches"]["chances"]
+        self.assertEqual((word, others), ("rules", []))
+        self.assertAlmostEqual(worked.result.points, 2.0 * 255.0, delta=1.0)
+        self.assertContains(self.client.post(url, {"side": "both"}, follow=True), "all off")
+        self.assertContains(self.client.post(url, {"usual": "1"}, follow=True), "the usual ones again")
+        self.assertEqual([s.rule for s in self.told(ROW).standing], [s.rule for s in before.standing])
+        self.assertContains(self.client.post(url, {"usual": "1"}, follow=True), "usual ones already")
+        self.as_("jd")
+        self.assertEqual(self.client.post(url, {"on": ["WE1"]}).status_code, 403)
+        self.assertNotContains(self.client.get(f"/lab/chart/{ROW}/"), "Choose these")
+
+    def test_every_rule_may_be_on_and_all_are_heard(self):
+        self.client.post(f"/lab/chart/{ROW}/alarms/", {"on": [*SWITCHED, "smooth", "sums"], "side": "both"})
+        told = self.told(ROW)
+        self.assertEqual(told.heard, Heard(rules=SWITCHED))
+        chances = self.client.get(f"/lab/chart/{ROW}/").context["switches"]["chances"]
+        self.assertEqual([w for w, _ in chances], ["rules", "smoothed mean", "sums"])
+        self.assertAlmostEqual(chances[0][1].result.points, 91.75, delta=0.1)
 
 
 class FirstDay(TestCase):
