@@ -2,10 +2,13 @@
 
 from dataclasses import dataclass, field
 
+from core.calc import defaults
 from core.errors import ImpossibleInput
 from core.judge.learnt import LearntCase, Taken, learnt
 from core.lab.methods import TESTS
 from core.practice.table import ROWS
+from core.quantity import quantities
+from core.register import find
 from core.unit import Worked
 from desk.log.models import Kind, Record
 
@@ -23,6 +26,7 @@ class Tally:
     title: str
     plan_row: str = ""
     per: str = ""  # the unit of its gain
+    own: tuple[str, float] | None = None  # what calibrates a row of the table, by its label, and what it stands at
     choices: dict[str, int] = field(default_factory=dict)
     outcomes: dict[str, int] = field(default_factory=dict)
     taken: list[Taken] = field(default_factory=list)
@@ -46,6 +50,21 @@ class Tally:
             return Worked(model="moves.learnt", case=case, result=learnt(case))
         except ImpossibleInput:
             return None
+
+    @property
+    def then(self) -> tuple[str, float, float] | None:
+        """What calibrates a row of the table, as it stands and as its own moves tell it: so much more or less as came of what
+        was foreseen."""
+        told = self.worked
+        if self.own is None or told is None:
+            return None
+        label, stands = self.own
+        return label, stands, stands * told.result.share
+
+    @property
+    def part(self) -> str:
+        """The part of the set-up that holds its gain; empty where none does."""
+        return f"plan:{self.plan_row}" if self.plan_row else f"moves:{self.key}" if self.own is not None else ""
 
     @property
     def offered(self) -> bool:
@@ -88,12 +107,24 @@ def _key(move: dict) -> str:
     return move.get("spot") or f"{move.get('kind', '')}.{move.get('row', move.get('vessel', ''))}"
 
 
+def _calibrated(practice, placement) -> tuple[str, float] | None:
+    """The constant of a row that the mill is to fit, and what it stands at in this place; None where the row has none."""
+    model = find(practice.model)
+    for name in model.calibrated_by:
+        stands = placement.opens.get(name, defaults(model).get(name))
+        if isinstance(stands, int | float):
+            return quantities(model.case_class)[name].label, float(stands)
+    return None
+
+
 def _begun(state, key: str, move: dict) -> Tally:
     """A tally with what its row is called."""
     practice = ROWS.get(move.get("row", ""))
     if practice is not None:
         placement = state.mill.moves.get(move.get("spot", ""))
-        return Tally(key, practice.id, placement.place if placement is not None else key, practice.symptom)
+        if placement is None:
+            return Tally(key, practice.id, key, practice.symptom)
+        return Tally(key, practice.id, placement.place, practice.symptom, own=_calibrated(practice, placement))
     row = state.mill.plan.get(move.get("row", ""))
     if row is not None:
         words = {"dilution": "consistency off its band", "h_factor": "kappa off its band"}

@@ -3,8 +3,13 @@
 import numpy as np
 from django.test import SimpleTestCase, TestCase, tag
 
+from core.calc import defaults
 from core.errors import ImpossibleInput
 from core.judge.learnt import LearntCase, Taken, learnt
+from core.practice.table import ROWS
+from core.quantity import quantities
+from core.register import find
+from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.moves.learnt import tallies
 from tests import make, second_mill
@@ -58,6 +63,62 @@ class Tallied(Desk):
         row = self.client.get("/moves/row/C1-S.1/")  # straw's own water, read where the kappa of its blow line has drifted
         self.assertContains(row, "nothing that is measured upstream tells why")
         self.assertContains(row, "/lab/cause/")
+
+
+class OfATableRow(Desk):
+    """A row of the table whose moves here do less than was foreseen: its constant, so much less, is offered to an engineer."""
+
+    def test_its_constant_is_offered_by_what_came_of_what_was_foreseen(self):
+        state = make.state(0)
+        spot, placement = next(
+            (k, p) for k, p in state.mill.moves.items() if find(ROWS[p.row].model).calibrated_by and p.row in ("B6", "B7")
+        )
+        by = make.person("jd")
+        for k in range(8):
+            data = {
+                "spot": spot,
+                "row": placement.row,
+                "title": "x",
+                "before": 2.0,
+                "after": 3.0,
+                "reading": 4.4,
+                "expected": 4.0,
+            }
+            move = write(kind=Kind.MOVE, subject=placement.subject, by=by, now=state.now, says="x", data=data)
+            decided = write(
+                kind=Kind.DECISION,
+                subject=placement.subject,
+                by=by,
+                now=state.now,
+                says="taken",
+                data={"choice": "take", "before": 2.0, "after": 3.0, "retest_at": state.now.isoformat()},
+                about=move,
+            )
+            told = {"after": 4.4 - 0.4 * (0.5 + 0.01 * (k % 3))}
+            write(
+                kind=Kind.EFFECT,
+                subject=placement.subject,
+                by=by,
+                now=state.now,
+                says="x",
+                status="partly",
+                data=told,
+                about=decided,
+            )
+        (tally,) = tallies(state, spot)
+        self.assertTrue(tally.offered)
+        label, stands, then = tally.then
+        model = find(ROWS[placement.row].model)
+        self.assertEqual(label, quantities(model.case_class)[model.calibrated_by[0]].label)
+        self.assertEqual(stands, placement.opens.get(model.calibrated_by[0], defaults(model)[model.calibrated_by[0]]))
+        self.assertAlmostEqual(then / stands, tally.worked.result.share)
+        self.assertAlmostEqual(then / stands, 0.51, delta=0.02)
+        self.as_("pn")
+        page = self.client.get("/moves/learnt/")
+        self.assertContains(page, f"?part=moves%3A{spot}")
+        self.assertEqual(self.client.get(f"/mill/draft/?part=moves:{spot}").status_code, 200)
+        self.as_("jd")
+        self.assertContains(self.client.get("/moves/learnt/"), "an engineer decides")
 
 
 class OnAnotherMill(TestCase):
