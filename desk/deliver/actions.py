@@ -16,6 +16,7 @@ from desk.lab.board import STANDS
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.proof import unproved
+from desk.mill.lot_ends import furnish_end
 from desk.mill.shifts import shift_of
 from desk.mill.source_lots import cut_due
 from desk.people.pins import PinRefused, check_pin
@@ -63,6 +64,11 @@ class Lot:
     @property
     def end(self) -> datetime:
         return self.closed.at if self.closed else self.state.now
+
+    @property
+    def to_end(self) -> tuple[datetime, str]:
+        """When a running lot is to be closed, and why."""
+        return furnish_end(self.state, self.start)
 
     @property
     def standing(self) -> str:

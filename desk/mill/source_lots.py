@@ -1,20 +1,22 @@
 """Source lots: a cook, a slice of a continuous line or of broke, as a mass with one story that furnish lots are made of.
 
-A batch is a lot when it is blown or dumped; what runs without batches is cut every four hours, without gaps. Tonnes are what of
+A batch is a lot when it is blown or dumped; what runs without batches is cut every four hours, or before where a deviation
+begins or ends or another raw material comes, without gaps. Tonnes are what of
 it reaches the tower, by the line as it is run.
 """
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 
 from core.cook.unit import CookPlan
-from core.deliver.lots import SIGNS, lot_number
+from core.deliver.lots import SIGNS, USUAL, first_end, lot_number
 from core.mechanical.unit import RefinePlan
 from core.mill.causes import reaching
 from core.stream import SUSPENDED
 from desk.log.actions import write
 from desk.log.models import Kind, Record
+from desk.mill.lot_ends import Ends
 from desk.mill.shifts import shift_of
 
 SLICE = timedelta(hours=4)
@@ -95,7 +97,7 @@ def of_cook(state, *, unit: str, what: str, pulp_t: float, number: int, since: d
 
 def cut_due(state, *, by, now: datetime) -> list[Record]:
     """Cut every slice that is due: four hours each, the next from the same second. Inside the caller's write."""
-    told = []
+    told, ends = [], Ends(state, now - MOST_SLICES * SLICE)
     for maker in makers(state):
         if maker.batch or maker.t_h <= 0.0:
             continue
@@ -107,13 +109,19 @@ def cut_due(state, *, by, now: datetime) -> list[Record]:
         )
         since = newest.at if newest is not None else now - SLICE
         since = max(since, now - MOST_SLICES * SLICE)
-        while since + SLICE <= now:
-            end = since + SLICE
-            hours = SLICE / timedelta(hours=1) if maker.kind != BROKE else state.running_h(since, end)
+        own = ends.of(maker.unit, maker.line)
+        while True:
+            found = first_end(since.timestamp() / 3600.0, own)
+            end = datetime.fromtimestamp(round(found.at_h * 3600.0, 3), UTC)
+            if end > now:
+                break
+            whole_h = (end - since) / timedelta(hours=1)
+            hours = whole_h if maker.kind != BROKE else state.running_h(since, end)
             tonnes = maker.t_h * hours
             if tonnes > 0.0:
                 behind = {"from": _reels(since, end, tonnes)} if maker.kind == BROKE else {}
-                what = maker.what if maker.kind == BROKE else f"{maker.what}, 4 h slice"
+                what = maker.what if maker.kind == BROKE else f"{maker.what}, {whole_h:.2g} h slice"
+                what += "" if found.why == USUAL else f", {found.why}"
                 told.append(keep(state, maker, tonnes=tonnes, what=what, at=end, by=by, now=now, since=since, **behind))
             since = end
     return told

@@ -72,6 +72,7 @@ def shift_context(request, state) -> dict:
         "cover": cover[:COVER_SHOWN],
         "cover_total": len(cover),
         "lot": lot,
+        "lot_end": lot.to_end if lot else None,
         "lot_share": lot_progress(lot, state) if lot else 0.0,
         "stop": state.stops[0] if state.stops else None,
         "notes_total": notes.count(),
@@ -83,10 +84,8 @@ def shift_context(request, state) -> dict:
 
 
 def lot_progress(lot, state) -> float:
-    """How far the running lot is through its planned four hours, or to the next stop: 0 to 1."""
-    end = lot.start + timedelta(hours=4)
-    if state.stops and lot.start < state.stops[0].start < end:
-        end = state.stops[0].start
+    """How far the running lot is through its time: 0 to 1."""
+    end, _ = lot.to_end
     return min(1.0, max(0.0, (state.now - lot.start) / (end - lot.start)))
 
 

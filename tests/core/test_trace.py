@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import tests.profile  # noqa: F401
-from core.deliver.lots import Edge, Parcel
+from core.deliver.lots import LEAST_H, LONGEST_H, USUAL, Edge, End, Parcel, first_end
 from core.deliver.passing import OLDER, combined, lost, mixed, plug, through_vessel, tidied
 from core.deliver.trace import BlendAwayCase, Graph, WindowCase, blend_away, suspect_window
 from core.errors import ImpossibleInput
@@ -35,6 +35,25 @@ tonnes = st.floats(min_value=0.0, max_value=60.0)
 
 def graph(edges, made) -> Graph:
     return Graph((Edge(*e) for e in edges), made)
+
+
+@tag("core")
+class Ends(SimpleTestCase):
+    @given(st.floats(0.0, 1e4), st.lists(st.floats(0.0, 1e4), max_size=8))
+    def test_slices_follow_without_a_gap_and_none_is_longer_than_four_hours(self, since, at):
+        changes = [End(h, f"change {i}") for i, h in enumerate(at)]
+        ends, begun = [], since
+        while begun < since + 20.0:
+            found = first_end(begun, changes)
+            self.assertTrue(begun + LEAST_H < found.at_h <= begun + LONGEST_H)
+            self.assertFalse([c for c in changes if begun + LEAST_H < c.at_h < found.at_h])
+            ends.append(found)
+            begun = found.at_h
+        starts = [since, *(e.at_h for e in ends)]
+        for c in changes:
+            if since < c.at_h < ends[-1].at_h:  # it is a beginning, or within a minute of one
+                self.assertTrue(any(s <= c.at_h <= s + LEAST_H for s in starts))
+        self.assertEqual(first_end(since, []), End(since + LONGEST_H, USUAL))
 
 
 @tag("core")

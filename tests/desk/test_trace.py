@@ -4,11 +4,13 @@ from datetime import timedelta
 
 from django.test import TestCase
 
+from core.deliver.lots import USUAL
 from desk.cook import actions as cooks
 from desk.cook.models import Cook
 from desk.deliver import tracing
 from desk.deliver.actions import close_and_go_on, lot, running_lot
 from desk.deliver.tracing import RecallRefused, Trace, found_of, hold_all, suspect_of
+from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.mill import source_lots
 from desk.mill.state import MillState
@@ -37,6 +39,45 @@ class Slices(Desk):
         self.assertAlmostEqual(sum(b["od_t"] for b in broke.data["from"]), broke.data["tonnes"])
         self.assertTrue(all(b["lot"].startswith("BM-") for b in broke.data["from"]))
         self.assertEqual(len({r.subject for r in cut}), len(cut))
+
+    def test_a_deviation_and_another_raw_material_end_a_slice_before_its_time(self):
+        by = make.person("mr")
+        self.as_("jd")
+        sent = {"rule": "person", "words": "knots seen", "row": "S.blow.kappa"}
+        before = {m.unit: m.t_h for m in source_lots.makers(make.state(0))}
+        self.assertIn(self.client.post("/deliver/deviations/", sent).status_code, (200, 302))
+        opened = Record.objects.get(status="opened")
+        write(
+            kind=Kind.SETPOINT,
+            subject="set.K.alder.chips",
+            by=by,
+            now=NOW + timedelta(minutes=30),
+            says="more alder",
+            data={"settings": make.state(0).plans["K.alder.chips"].settings()},
+        )
+        later = MillState(NOW + timedelta(hours=9))
+        cut = source_lots.cut_due(later, by=by, now=later.now)
+        straw, alder = ([r for r in cut if r.data["unit"] == unit] for unit in ("S.cook", "K.alder.cook"))
+        self.assertIn("deviation opened", straw[0].data["what"])
+        self.assertLess(abs(straw[0].at - opened.at), timedelta(seconds=1))
+        self.assertTrue(any("another raw material" in r.data["what"] for r in alder))
+        self.assertFalse(any("deviation" in r.data["what"] for r in alder))  # it is about another line
+        for told in (straw, alder):  # no gap between them, and none longer than four hours
+            starts = [r.at.fromisoformat(r.data["since"]) for r in told]
+            self.assertEqual(starts[1:], [r.at for r in told[:-1]])
+            self.assertTrue(all(r.at - s <= timedelta(hours=4) for r, s in zip(told, starts, strict=True)))
+            whole = sum((r.at - s) / timedelta(hours=1) for r, s in zip(told, starts, strict=True))
+            self.assertAlmostEqual(sum(r.data["tonnes"] for r in told), whole * before[told[0].data["unit"]], delta=2.0)
+
+    def test_the_running_furnish_lot_says_when_it_is_to_be_closed_and_why(self):
+        state = make.state(0)
+        running = running_lot(state)
+        self.assertEqual(running.to_end, (running.start + timedelta(hours=4), USUAL))
+        self.as_("jd")
+        self.client.post("/deliver/deviations/", {"rule": "person", "words": "foam in the furnish", "row": ""})
+        end, why = running_lot(make.state(1)).to_end
+        self.assertEqual((end, why), (Record.objects.get(status="opened").at, "deviation opened"))
+        self.assertContains(self.client.get(f"/deliver/lots/{running.number}/"), "(deviation opened)")
 
     def test_a_blown_cook_is_a_lot_of_what_reaches_its_tower(self):
         cook = Cook.objects.get(number=1148)
