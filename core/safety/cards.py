@@ -232,3 +232,27 @@ def cards_of(station: str) -> tuple[Card, ...]:
         return CARDS
     own = tuple(card for card in CARDS if station in card.stations)
     return own + tuple(card for card in CARDS if not card.stations)
+
+
+# which hazard a move that goes up may raise, by its row or kind; by the letter of its row where it is not named
+AT_STEP: Final = {
+    "h_factor": ("DG", "WL"),
+    "K": ("DG", "WL"),
+    "K6": (),
+    "W": ("WL", "HS"),
+    "W7": ("O2", "WL"),
+    "B": ("CL", "HP"),
+    "B9": ("HP",),
+    "B10": ("DT",),
+    "R": ("HP", "DT"),
+    "T": ("RF",),
+    "C": ("AG",),
+    "G": ("AC",),
+}
+
+
+def at_step(row: str, *, up: bool) -> tuple[Card, ...]:
+    """The cards to read before a lever goes up, by the row of the practice table or the kind of move; none as it goes down."""
+    if not up:
+        return ()
+    return tuple(BY_CODE[code] for code in AT_STEP.get(row, AT_STEP.get(row[:1], ())))

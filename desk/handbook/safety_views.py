@@ -1,14 +1,17 @@
 """Safety cards by station, what must never meet, and checklists that people answer: reminders, never a permit."""
 
 from django.contrib import messages
-from django.shortcuts import redirect, render
-from django.views.decorators.http import require_http_methods, require_safe
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from core.errors import ImpossibleInput
 from core.safety.cards import CARDS, CLOSING, UNSET, cards_of
 from core.safety.checklist import ANSWERS, KINDS, OPEN, Answered, answered
+from core.safety.limits import EXPOSURES, TERMS
 from core.safety.together import NEVER, SUBSTANCES, together
+from desk.handbook import limits as site_limits
 from desk.handbook.views import PLACES
+from desk.kit.templatetags.vat import stop
 from desk.kit.text import plain, whole
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -27,8 +30,11 @@ def cards(request):
     station = station if station in stations else ""
     one, other = request.GET.get("one", ""), request.GET.get("other", "")
     asked = one in SUBSTANCES and other in SUBSTANCES
+    site = site_limits.in_force(request.now)
     context = {
-        "cards": cards_of(station),
+        "cards": [(card, site.lines(card.code) if site is not None else []) for card in cards_of(station)],
+        "site": site,
+        "waiting": site_limits.waiting(request.now),
         "station_asked": station,
         "stations": stations,
         "substances": SUBSTANCES.items(),
@@ -41,6 +47,62 @@ def cards(request):
         "unset": UNSET,
     }
     return render(request, "handbook/cards.html", context)
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+def limits(request):
+    """The site's own exposure limits; POST keeps what was typed until a safety role countersigns it."""
+    problems: dict[str, str] = {}
+    if request.method == "POST":
+        kept, problems = site_limits.propose(request.POST, by=request.user, now=request.now)
+        if kept is not None:
+            messages.success(request, stop(kept.says))
+            return redirect("handbook:limits")
+    return _limits_page(request, problems)
+
+
+def _limits_page(request, problems: dict[str, str]):
+    site, asked = site_limits.in_force(request.now), site_limits.waiting(request.now)
+    shown = asked.data["limits"] if asked is not None else {}
+    if asked is None and site is not None:
+        shown = site.signed.about.data["limits"]
+    rows = []
+    for key, exposure in EXPOSURES.items():
+        wells = []
+        for term, word in TERMS.items():
+            name, kept = f"{key}.{term}", shown.get(key, {}).get(term)
+            start = "" if kept is None else f"{kept:g}"
+            wells.append({"name": name, "word": word, "value": request.POST.get(name, start), "problem": problems.get(name)})
+        rows.append({"exposure": exposure, "wells": wells, "cards": [CARD_NAMES[c] for c in exposure.cards]})
+    source = asked.words if asked is not None else site.source if site is not None else ""
+    context = {
+        "rows": rows,
+        "site": site,
+        "waiting": asked,
+        "source": request.POST.get("source", source),
+        "problems": problems,
+        "closing": CLOSING,
+        "unset": UNSET,
+        "may_type": request.user.may("limits"),
+        "may_sign": asked is not None and request.user.may("sign_limits") and asked.by_id != request.user.pk,
+    }
+    return render(request, "handbook/limits.html", context, status=422 if problems else 200)
+
+
+CARD_NAMES = {card.code: card.name for card in CARDS}
+
+
+@require_POST
+@may("sign_limits")
+def sign_limits(request, pk: int):
+    """Countersign the limits that wait."""
+    record = get_object_or_404(Record, pk=pk, kind=Kind.EVENT, subject=site_limits.SUBJECT, status=site_limits.PROPOSED)
+    try:
+        kept = site_limits.countersign(record, pin=request.POST.get("pin", ""), by=request.user, now=request.now)
+    except site_limits.Refused as refusal:
+        return _limits_page(request, {refusal.field: str(refusal)})
+    messages.success(request, stop(kept.says))
+    return redirect("handbook:limits")
 
 
 def _words(keys) -> str:

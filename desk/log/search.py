@@ -61,6 +61,18 @@ def with_words(records: RecordQuerySet, text: str) -> RecordQuerySet:
     return records
 
 
+def tags_of(mill) -> tuple[str, ...]:
+    """What an entry may be about by its tag: rows of the plan, units, vessels and meters, in their order."""
+    told = [*mill.plan, *(u.id for u in mill.units), *mill.vessels, *(r.tag for r in mill.plan.values() if r.metered)]
+    return tuple(dict.fromkeys(told))
+
+
+def with_tag(records: RecordQuerySet, tag: str) -> RecordQuerySet:
+    """Those about a tag, or about a part of it: S.chest has S.chest.consistency, a meter, a set point and a lot's own test."""
+    ends = Q(subject__endswith=f".{tag}") | Q(subject__endswith=f"/{tag}")
+    return records.filter(Q(subject=tag) | ends | Q(subject__contains=f"{tag}."))
+
+
 def stations_of(mill) -> tuple[str, ...]:
     """The stations that the mill has rows or units at, in the order of its units."""
     return tuple(dict.fromkeys(x.station for x in (*mill.units, *mill.plan.values()) if x.station))

@@ -22,7 +22,7 @@ from desk.log import files
 from desk.log.actions import NOTES, REASONS, CorrectionRefused, correct_note, may_correct, write_note
 from desk.log.models import Kind, Record
 from desk.log.moves import DecisionRefused, correct_decision, must_be_open, withdraw
-from desk.log.search import at_station, stations_of, with_words
+from desk.log.search import at_station, stations_of, tags_of, with_tag, with_words
 from desk.people.models import Person
 from desk.people.rights import may, refuse
 
@@ -44,6 +44,8 @@ def _asked(request):
         result = at_station(result, state.mill, station)
     if (by := whole(request.GET.get("by", ""))) is not None:
         result = result.filter(by=by)
+    if tag := plain(request.GET.get("tag", "")).strip()[:80]:
+        result = with_tag(result, tag)
     for name, asked in (("from", "at__gte"), ("to", "at__lt")):
         if (when := when_of(request.GET.get(name, ""), request.now)) is not None:
             result = result.filter(**{asked: when})
@@ -78,6 +80,7 @@ def trail(request):
             "until": when_of(request.GET.get("to", ""), request.now),
             "no_time": [text for text in map(request.GET.get, ("from", "to")) if text and not when_of(text, request.now)],
             "stations": stations_of(state.mill) if (state := request.get_state()) is not None else (),
+            "tags": tags_of(state.mill) if state is not None else (),
             "people": Person.objects.order_by("initials"),
             "may_audit": request.user.may("audit"),
         },

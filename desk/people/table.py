@@ -85,6 +85,8 @@ TABLE: Final = (
     ),
     _right("countersign", "Countersigning a change of the set-up", "countersign an engineer's change", LEAD),
     _right("countersign_lead", "Countersigning a lead's change", "countersign a lead's change", ENG),
+    _right("limits", "Typing the site's exposure limits", "type the site's exposure limits", ENG, SAFE, ADMIN),
+    _right("sign_limits", "Countersigning the site's exposure limits", "countersign the site's exposure limits", SAFE),
     _right("people", "Adding people and giving PINs", "add people, give new PINs", ADMIN),
     _right("setup", "Set-up and restore", "set up, restore, sign for a failed proof", ADMIN),
     _right("tokens", "Making and revoking keys for programs", "make and revoke keys for programs", ENG, ADMIN),

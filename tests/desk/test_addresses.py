@@ -54,6 +54,8 @@ RIGHTS = {
     "log:note": (MAY["note"], MAY["note"]),
     "lab:record": (MAY["record"], MAY["record"]),
     "handbook:checklist": (MAY["note"], MAY["note"]),
+    "handbook:limits": (ANY, MAY["limits"]),
+    "handbook:sign_limits": (NOBODY, MAY["sign_limits"]),
     "deliver:deviations": (ANY, MAY["deviate"]),
     "deliver:deviation": (ANY, MAY["deviate"]),
     "deliver:hold_all": (NOBODY, MAY["hold"]),

@@ -3,10 +3,13 @@
 from django.test import SimpleTestCase, tag
 
 from core.errors import ImpossibleInput
-from core.safety.cards import CARDS, CLOSING, cards_of
+from core.practice.table import ROWS
+from core.safety.cards import CARDS, CLOSING, UNSET, at_step, cards_of
 from core.safety.checklist import DONE, KINDS, NOT_HERE, OPEN, answered
+from core.safety.limits import EXPOSURES, Limit, site_limits, words
 from core.safety.together import NEVER, SUBSTANCES, together
 from desk.log.models import Kind, Record
+from desk.shift.demo import PIN
 from tests.desk.test_bleach import Desk
 
 STATIONS = ("chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "stock", "blend", "deliver", "lab")
@@ -118,3 +121,102 @@ class Pages(Desk):
         page = self.client.get("/cards/checklist/?kind=knitting&again=x")
         self.assertEqual(page.context["kind"], next(iter(KINDS)))
         self.assertTrue(all(item["answer"] == OPEN for item in page.context["items"]))
+
+
+@tag("core")
+class Limits(SimpleTestCase):
+    def test_what_a_site_types_is_kept_as_it_is_and_what_cannot_be_is_named(self):
+        told = site_limits({"h2s": {"long": 5.0, "short": 10.0}, "noise": {"long": 85.0}})
+        self.assertEqual(told["h2s"], Limit(5.0, 10.0))
+        self.assertEqual(words("h2s", told["h2s"]), "Hydrogen sulphide: 5 ppm over a shift, 10 ppm for a short time")
+        self.assertEqual(words("noise", told["noise"]), "Noise: 85 dB(A) over a shift")
+        for bad, field in (
+            ({"h2s": {"long": 0.0}}, "h2s.long"),
+            ({"clo2": {"short": 5.1}}, "clo2.short"),
+            ({"so2": {"long": 2.0, "short": 1.0}}, "so2.short"),
+            ({"o3": {"long": float("nan")}}, "o3.long"),
+            ({}, "h2s.long"),
+        ):
+            with self.subTest(**bad), self.assertRaises(ImpossibleInput) as refused:
+                site_limits(bad)
+            self.assertEqual([p.field for p in refused.exception.problems], [field])
+        codes = {card.code for card in CARDS}
+        self.assertTrue(all(set(e.cards) <= codes for e in EXPOSURES.values()))
+
+    def test_a_lever_that_goes_up_shows_what_it_may_raise_and_one_that_goes_down_nothing(self):
+        self.assertEqual([c.code for c in at_step("h_factor", up=True)], ["DG", "WL"])
+        self.assertEqual([c.code for c in at_step("B3", up=True)], ["CL", "HP"])
+        self.assertEqual([c.code for c in at_step("B10", up=True)], ["DT"])
+        self.assertEqual(at_step("K6", up=True), ())
+        for row in ROWS:
+            self.assertEqual(at_step(row, up=False), ())
+
+
+class SiteLimits(Desk):
+    URL = "/cards/limits/"
+
+    def test_they_are_typed_by_one_and_count_once_safety_has_signed(self):
+        self.as_("pn")
+        self.assertContains(self.client.get("/cards/"), UNSET)
+        typed = {"h2s.long": "5", "h2s.short": "10", "noise.long": "80", "source": "Works order 4"}
+        self.assertEqual(self.client.post(self.URL, typed).status_code, 302)
+        asked = Record.objects.get(kind=Kind.EVENT, status="proposed", subject="site limits")
+        page = self.client.get("/cards/")
+        self.assertContains(page, UNSET)  # typed is not signed
+        self.assertContains(page, "wait for a safety")
+        sign = f"{self.URL}{asked.pk}/sign/"
+        self.assertEqual(self.client.post(sign, {"pin": PIN}).status_code, 403)
+        self.as_("lo")
+        self.assertContains(self.client.post(sign, {"pin": "wrong"}), "PIN is not right", status_code=422)
+        self.assertContains(self.client.post(sign, {"pin": PIN}, follow=True), "countersigned")
+        cards = self.client.get("/cards/?station=cook")
+        self.assertNotContains(cards, UNSET)
+        self.assertContains(cards, "Hydrogen sulphide: 5 ppm over a shift, 10 ppm for a short time")
+        self.assertContains(self.client.get(self.URL), "Works order 4")
+        self.assertContains(self.client.post(sign, {"pin": PIN}), "look again", status_code=422)  # a second press
+
+    def test_who_typed_them_does_not_sign_and_new_ones_leave_the_old_in_force(self):
+        self.as_("lo")
+        self.client.post(self.URL, {"so2.long": "1", "source": "x"})
+        asked = Record.objects.get(status="proposed", subject="site limits")
+        self.assertContains(self.client.post(f"{self.URL}{asked.pk}/sign/", {"pin": PIN}), "yourself", status_code=422)
+        self.as_("pn")
+        self.client.post(self.URL, {"so2.long": "0.5", "source": "y"})
+        newer = Record.objects.filter(status="proposed", subject="site limits").latest("id")
+        self.as_("lo")
+        refused = self.client.post(f"{self.URL}{asked.pk}/sign/", {"pin": PIN})
+        self.assertEqual(refused.status_code, 422)
+        self.assertEqual(self.client.post(f"{self.URL}{newer.pk}/sign/", {"pin": PIN}).status_code, 302)
+        self.as_("pn")
+        self.client.post(self.URL, {"so2.long": "0.3", "source": "z"})
+        self.assertContains(self.client.get("/cards/"), "Sulphur dioxide: 0.5 ppm")  # the signed ones stand
+        self.assertContains(self.client.get("/cards/"), "Others wait")
+
+    def test_what_cannot_be_is_told_beside_its_well_and_nothing_typed_is_lost(self):
+        self.as_("pn")
+        before = Record.objects.count()
+        for typed, says in (
+            ({"h2s.long": "lots", "source": "x"}, "is “lots”; it must be a number"),
+            ({"h2s.long": "500", "source": "x"}, "is 500 ppm; it must be above 0 to 100 ppm"),
+            ({"h2s.long": "5"}, "name the law or procedure"),
+            ({"source": "x"}, "type at least one limit"),
+        ):
+            with self.subTest(says):
+                page = self.client.post(self.URL, typed)
+                self.assertContains(page, says, status_code=422)
+                for value in typed.values():
+                    self.assertContains(page, f'value="{value}"', status_code=422)
+        self.assertEqual(Record.objects.count(), before)
+        self.as_("jd")
+        self.assertEqual(self.client.post(self.URL, {"h2s.long": "5", "source": "x"}).status_code, 403)
+        self.assertContains(self.client.get(self.URL), "readonly")
+
+    def test_a_move_that_raises_the_cook_shows_its_cards_above_its_keys(self):
+        self.as_("tk")
+        move = Record.objects.filter(kind=Kind.MOVE, subject="K.larch_blow.kappa").latest("id")
+        page = self.client.get(f"/moves/{move.pk}/").content.decode()
+        self.assertGreater(move.data["after"], move.data["before"])
+        self.assertIn("#cDG", page)
+        self.assertLess(page.index("#cDG"), page.index('name="reason"'))
+        row = self.client.get("/lab/row/K.larch_blow.kappa/")
+        self.assertContains(row, "#cDG")

@@ -75,6 +75,17 @@ class Search(Desk):
             len(self.found(station="nowhere", by="x")), Record.objects.filter(at__lte=make.NOW + timedelta(minutes=1)).count()
         )
 
+    def test_by_a_tag_and_its_parts_and_nothing_beside_it(self):
+        told = self.found(tag="S.chest")
+        self.assertTrue({"S.chest.consistency"} <= {r.subject for r in told})
+        self.assertTrue(all("S.chest" in r.subject for r in told))
+        every = Record.objects.filter(at__lte=make.NOW + timedelta(minutes=1), subject="S.chest.consistency").count()
+        self.assertEqual(len(self.found(tag="S.chest.consistency")), every)
+        self.assertEqual(self.found(tag="no.such.tag"), [])
+        page = self.client.get("/log/", {"tag": "K.refine"})
+        self.assertContains(page, '<option value="K.refiner.freeness">')
+        self.assertContains(page, 'value="K.refine"')
+
     def test_an_operator_searches_the_own_trail_alone(self):
         write_note(by=make.person("mr"), now=make.NOW, words="for leads only")
         self.assertEqual(len(self.found(q="leads only")), 1)

@@ -16,6 +16,7 @@ from django.utils.safestring import mark_safe
 
 from core import calc
 from core.quantity import quantities
+from core.safety.cards import AT_STEP, at_step
 from desk.kit.units import shown, way
 
 register = template.Library()
@@ -225,6 +226,14 @@ def heldval(context, value, unit: str, decimals):
 @register.simple_tag(takes_context=True)
 def working(context, name: str, show: str, case):
     return working_path(name, show, case, context["request"].get_full_path())
+
+
+@register.inclusion_tag("parts/step_cards.html")
+def step_cards(slip) -> dict:
+    """The safety cards of a move whose lever goes up: what it may raise, beside the keys that put it in force."""
+    kind = slip.get("kind", "")
+    row = kind if kind in AT_STEP else slip.get("row", "") if slip.get("spot") else ""
+    return {"step_cards": at_step(row, up=slip["after"] > slip["before"])}
 
 
 @register.inclusion_tag("parts/figure_row.html", takes_context=True)
