@@ -4,6 +4,7 @@ import hashlib
 from dataclasses import dataclass
 
 from core.errors import ImpossibleInput
+from core.picture import bare
 from core.sketch import Stroke, path, strokes
 from desk.kit.refused import FieldRefused
 from desk.kit.text import plain
@@ -62,6 +63,11 @@ def looked_at(uploads) -> list[Given]:
         kind = kind_of(body)
         if not kind:
             raise FileRefused("files", f"File {name} is {'empty' if not body else 'of another kind'}; it must be {ALLOWED}.")
+        if kind == "jpeg":
+            try:
+                body = bare(body)
+            except ImpossibleInput as refusal:
+                raise FileRefused("files", f"File {name} {refusal.problems[0].text}; send it whole.") from None
         made.append(Given(name, kind, body))
     return made
 
