@@ -49,7 +49,18 @@ def _asked(request):
     for name, asked in (("from", "at__gte"), ("to", "at__lt")):
         if (when := when_of(request.GET.get(name, ""), request.now)) is not None:
             result = result.filter(**{asked: when})
-    return result.filter(at__lte=request.now)
+    return _few(result.filter(at__lte=request.now)) if text else result.filter(at__lte=request.now)
+
+
+FEW = 900
+
+
+def _few(result):
+    """The same records by their numbers, where they are few: words are then searched once, not for the count and the page."""
+    found = list(result.order_by().values_list("pk", flat=True)[: FEW + 1])
+    if len(found) > FEW:
+        return result
+    return Record.objects.select_related("by").prefetch_related("corrected_by").filter(pk__in=found)
 
 
 def when_of(text: str, now: datetime) -> datetime | None:
