@@ -60,6 +60,9 @@ import core.lab.titrated
 import core.lab.weighed
 import core.line.heat
 import core.mechanical.refine
+import core.plan.digesters
+import core.plan.orders
+import core.plan.silo
 import core.practice.table
 import core.recovered.again
 import core.recovered.claim

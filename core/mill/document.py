@@ -236,6 +236,9 @@ class Grade:
     tensile_least: float = quantity("Tensile of the furnish, at least", "N·m/g", possible=(0, 200), decimals=0, default=0.0)
     stickies_most: float = quantity("Stickies of the furnish, at most", "mm²/kg", possible=(0, 1e6), decimals=0, default=1e6)
     recycled_least: float = quantity("Recycled content, at least", "%", possible=(0, 100), decimals=0, default=0.0)
+    washed_h: Mapping[str, float] = item(
+        Amounts(label="Washed for behind another grade, h", of=_least_0("Washout", "h", 48.0)), default={}
+    )
 
     @cached_property
     def shares(self) -> Mapping[str, float]:

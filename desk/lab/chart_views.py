@@ -116,7 +116,7 @@ WORDS = {
     "smooth": "smoothed mean (EWMA) past its limits",
     "sums": "cumulative sums (CUSUM) past their limit",
 }
-SIDES = {"both": (0, "both sides"), "up": (1, "upwards only"), "down": (-1, "downwards only")}
+SIDES = {"both": (0, "both sides"), "up": (1, "upwards"), "down": (-1, "downwards")}
 
 
 def _switches(told: charts.Drawn) -> dict:

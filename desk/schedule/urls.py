@@ -1,6 +1,6 @@
 from django.urls import path
 
-from desk.schedule import ahead, views
+from desk.schedule import ahead, order_plan_views, views
 
 app_name = "schedule"
 urlpatterns = [
@@ -8,6 +8,8 @@ urlpatterns = [
     path("ahead/", ahead.ahead, name="ahead"),
     path("ahead/chance/", ahead.by_chance, name="by_chance"),
     path("ahead/json/", ahead.as_json, name="ahead_json"),
+    path("plan/", order_plan_views.order_plan, name="plan"),
+    path("plan/put/", order_plan_views.put_in_plan, name="put_plan"),
     path("gates/", views.gates_page, name="gates"),
     path("stops/", views.halts_page, name="halts"),
     path("stops/<int:pk>/end/", views.end_halt, name="end_halt"),

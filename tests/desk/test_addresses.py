@@ -70,6 +70,7 @@ RIGHTS = {
     "lab:alarms": (NOBODY, MAY["fit"]),
     "lab:phase_back": (NOBODY, MAY["fit"]),
     "schedule:order": (NOBODY, MAY["plan"]),
+    "schedule:put_plan": (NOBODY, MAY["plan"]),
     "schedule:bench": (ANY, MAY["plan"]),
     "schedule:start": (NOBODY, MAY["plan"] | MAY["move"]),
     "schedule:attach": (NOBODY, MAY["plan"]),

@@ -391,6 +391,7 @@ class Following(TestCase):
             self.run_until(link, lambda: (time.sleep(0.8), p.show(41.0, make.NOW + timedelta(seconds=1)), time.sleep(0.5)))
             for i in range(2, 8):  # nobody follows
                 p.show(40.0 + i, make.NOW + timedelta(seconds=i))
+                time.sleep(0.1)  # the server's own history takes them one by one
             self.run_until(link, lambda: (time.sleep(1.0), p.show(60.0, make.NOW + timedelta(seconds=9)), time.sleep(0.5)))
         self.assertEqual([v for v, _ in self.kept()], [41.0, 42.0, 43.0, 44.0, 45.0, 46.0, 47.0, 60.0])
         self.assertEqual(Link.objects.get().connects, 2)

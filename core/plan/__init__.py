@@ -1,0 +1,1 @@
+"""Plans: what is made when, so that the machine is never starved."""

@@ -1,0 +1,80 @@
+"""A plan looked at once more, by rules written anew: nothing of the search is used to say whether what it found holds."""
+
+from core.plan.digesters import HousePlanCase, HousePlanFound
+from core.plan.orders import Machine, Ordered
+from core.plan.silo import SiloCase, SiloFound
+
+TINY = 1e-6
+
+
+def of_orders(found: Ordered, machine: Machine) -> list[str]:
+    """What an order of orders breaks, in words; nothing where it holds."""
+    bad: list[str] = []
+    if sorted(found.orders) != list(range(len(machine.orders))):
+        bad.append("not every order is run once")
+    free, shade = machine.free_h, machine.shade
+    for run in found.runs:
+        o = machine.orders[run.order]
+        washed = 0.0 if shade == int(o.shade) else machine.washes.get((shade, int(o.shade)), 0.0)
+        if run.begins_h < free + washed - TINY:
+            bad.append(f"order {run.order} begins before it is washed for")
+        if run.begins_h < o.release_h - TINY:
+            bad.append(f"order {run.order} begins before its release")
+        if abs(run.ends_h - run.begins_h - o.hours) > TINY:
+            bad.append(f"order {run.order} does not run its hours")
+        bad += [
+            f"order {run.order} runs through a stop"
+            for a, b in machine.stands
+            if run.begins_h < b - TINY and run.ends_h > a + TINY
+        ]
+        if abs(run.late_h - max(0.0, run.ends_h - o.due_h)) > TINY:
+            bad.append(f"order {run.order} is late by another time")
+        free, shade = run.ends_h, int(o.shade)
+    return bad
+
+
+def of_digesters(found: HousePlanFound, case: HousePlanCase) -> list[str]:
+    """What starts of cooks break, in words."""
+    bad: list[str] = []
+    starts = found.starts
+    spans = {"filled": (0, int(case.fill)), "heated": (int(case.fill), int(case.heat))}
+    for what, (after, lasts) in spans.items():
+        told = sorted(s + after for s in starts)
+        if any(b < a + lasts for a, b in zip(told, told[1:], strict=False)):
+            bad.append(f"two digesters are {what} at once")
+    for d in range(int(case.digesters)):
+        own = sorted(starts[d :: int(case.digesters)])
+        if any(b < a + case.cycle for a, b in zip(own, own[1:], strict=False)):
+            bad.append(f"digester {d + 1} cooks two batches at once")
+    blows = sorted(s + int(case.fill + case.heat + case.hold) for s in starts)
+    level, short = case.now_t, 0.0
+    for slot in range(blows[-1] + 1):
+        drawn = min(case.draw_t, level)
+        short += case.draw_t - drawn
+        level += case.cook_t * blows.count(slot) - drawn
+        if level > case.tank_t + TINY:
+            bad.append(f"the blow tank runs over in slot {slot}")
+    if short > found.short_t + TINY:
+        bad.append(f"{short:g} t are short, not {found.short_t:g}")
+    return bad
+
+
+def of_silo(found: SiloFound, case: SiloCase) -> list[str]:
+    """What feeds of a silo break, in words; what it is short by is taken from its draw as late as can be."""
+    bad: list[str] = []
+    known = {f.t_h for f in case.feeds}
+    level, short = case.now_t, found.short_t
+    for h, feed in enumerate(found.feeds):
+        if case.stops(h) and feed > 0.0:
+            bad.append(f"it is fed in hour {h}, in its stop")
+        if not case.stops(h) and feed not in known:
+            bad.append(f"its feed of hour {h} cannot be set")
+        level += feed - case.draw_t_h
+        if level < case.least_t:  # the draw gives way
+            given = min(short, case.least_t - level, case.draw_t_h)
+            level, short = level + given, short - given
+        if not case.least_t - TINY <= level <= case.most_t + TINY:
+            bad.append(f"it stands at {level:g} after hour {h}")
+    if level + short < case.end_t - TINY:
+        bad.append(f"it ends at {level:g}")
+    return bad

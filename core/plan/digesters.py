@@ -1,0 +1,175 @@
+"""Batch digesters on a grid of slots: which cook begins when, so that the pulp behind the blow tank never runs short.
+
+One digester is filled at a time, one heated at a time, a digester cooks one batch at a time, and the blow tank stays under its
+brim after every blow; in a slot the draw comes first, then the blow. Solved as an integer program. Source: shift practice,
+sections 6 and 6.1.
+"""
+
+import math
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from scipy.optimize import Bounds, LinearConstraint, milp
+from scipy.sparse import coo_array
+
+from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.quantity import check, figure, quantity
+from core.register import Check, model
+from core.stream import Vector
+
+SHORT_PRICE: Final = 10.0  # slots that a tonne short is worth, default
+EARLY: Final = 1e-4  # of equal plans the earliest starts
+SPARE: Final = 12  # slots over the least that the cooks can take
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HousePlanCase:
+    cooks: float = quantity("Cooks", "", possible=(1, 12), whole=True, decimals=0)
+    digesters: float = quantity("Digesters", "", possible=(1, 6), whole=True, decimals=0, default=2)
+    fill: float = quantity("Filling", "slots", possible=(1, 10), whole=True, decimals=0, default=2)
+    heat: float = quantity("Heating", "slots", possible=(1, 12), whole=True, decimals=0, default=3)
+    hold: float = quantity("At temperature", "slots", possible=(0, 12), whole=True, decimals=0, default=3)
+    blow: float = quantity("Blow", "slots", possible=(1, 6), whole=True, decimals=0, default=1)
+    tank_t: float = quantity("Blow tank holds", "t OD", possible=(0, 1e5), above=True, decimals=0, default=1e5)
+    now_t: float = quantity("stands in it", "t OD", possible=(0, 1e5), decimals=1, default=0.0)
+    cook_t: float = quantity("A cook gives", "t OD", possible=(0, 1e4), decimals=1, default=14.0)
+    draw_t: float = quantity("is drawn", "t OD a slot", possible=(0, 1e4), decimals=2, default=0.0)
+    short_price: float = quantity("A tonne short is worth", "slots", possible=(0, 1e4), decimals=0, default=SHORT_PRICE)
+
+    @property
+    def cycle(self) -> int:
+        return int(self.fill + self.heat + self.hold + self.blow)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HousePlanFound:
+    slots: float = figure("Slots to the last blow’s end", "", decimals=0, equation="last start + cycle")
+    short_t: float = figure("Short", "t OD", decimals=1, equation="asked − drawn, to the last blow")
+    cost: float = figure("Cost", "slots", decimals=1, equation="slots + price × t short")
+    starts: tuple[int, ...]
+    cautions: tuple[Caution, ...] = ()
+
+
+class _Program:
+    """The integer program: binaries of starts by cook and slot, levels and what is short by slot, the last slot."""
+
+    def __init__(self, case: HousePlanCase, slots: int) -> None:
+        self.case, self.slots, self.cooks = case, slots, int(case.cooks)
+        self.starts = slots - case.cycle + 1  # a cook may begin in so many slots
+        self.size = self.cooks * self.starts + 2 * slots + 1
+        self.rows: list[tuple[int, int, float]] = []
+        self.low: list[float] = []
+        self.high: list[float] = []
+
+    def x(self, cook: int, slot: int) -> int:
+        return cook * self.starts + slot
+
+    def drawn(self, slot: int) -> int:
+        return self.cooks * self.starts + slot
+
+    def short(self, slot: int) -> int:
+        return self.cooks * self.starts + self.slots + slot
+
+    @property
+    def last(self) -> int:
+        return self.size - 1
+
+    def add(self, terms: dict[int, float], low: float, high: float) -> None:
+        self.rows += [(len(self.low), place, value) for place, value in terms.items()]
+        self.low.append(low)
+        self.high.append(high)
+
+    def stated(self) -> LinearConstraint:
+        c, digesters = self.case, int(self.case.digesters)
+        for cook in range(self.cooks):
+            self.add({self.x(cook, t): 1.0 for t in range(self.starts)}, 1.0, 1.0)
+            self.add({**{self.x(cook, t): -float(t + c.cycle) for t in range(self.starts)}, self.last: 1.0}, 0.0, math.inf)
+            if cook:  # cooks come in their order
+                own = {self.x(cook, t): float(t) for t in range(self.starts)}
+                self.add(own | {self.x(cook - 1, t): -float(t) for t in range(self.starts)}, 0.0, math.inf)
+        phases: list[tuple[int, int, int | None]] = [(0, int(c.fill), None), (int(c.fill), int(c.heat), None)]
+        phases += [(0, c.cycle, d) for d in range(digesters)]
+        for begins, lasts, digester in phases:
+            members = [k for k in range(self.cooks) if digester is None or k % digesters == digester]
+            for slot in range(self.slots):
+                from_ = range(max(0, slot - begins - lasts + 1), min(self.starts, slot - begins + 1))
+                self.add({self.x(k, t): 1.0 for k in members for t in from_}, 0.0, 1.0)
+        before = int(c.fill + c.heat + c.hold)
+        blown: dict[int, float] = {}
+        taken: dict[int, float] = {}
+        for slot in range(self.slots):  # drawn until the last blow, then the blow
+            goes_on = {self.x(self.cooks - 1, t): -c.draw_t for t in range(max(0, slot - before), self.starts)}
+            self.add({self.drawn(slot): 1.0, self.short(slot): 1.0, **goes_on}, 0.0, 0.0)
+            taken[self.drawn(slot)] = -1.0
+            self.add({**blown, **taken}, -c.now_t, math.inf)
+            if 0 <= slot - before < self.starts:
+                blown |= {self.x(k, slot - before): c.cook_t for k in range(self.cooks)}
+            self.add({**blown, **taken}, -math.inf, c.tank_t - c.now_t)
+        row, col, value = (np.array(v) for v in zip(*self.rows, strict=True))
+        matrix = coo_array((value, (row, col)), shape=(len(self.low), self.size)).tocsr()
+        return LinearConstraint(matrix, np.array(self.low), np.array(self.high))
+
+    def prices(self) -> Vector:
+        told = np.zeros(self.size)
+        told[self.last] = 1.0
+        for cook in range(self.cooks):
+            for t in range(self.starts):
+                told[self.x(cook, t)] = EARLY * t / max(1, self.slots)
+        told[self.short(0) : self.short(0) + self.slots] = self.case.short_price
+        return told
+
+
+def _solved(case: HousePlanCase, slots: int, seconds: float) -> tuple[tuple[int, ...], float] | None:
+    program = _Program(case, slots)
+    whole = np.zeros(program.size)
+    whole[: program.cooks * program.starts] = 1.0
+    most = np.full(program.size, np.inf)
+    most[: program.cooks * program.starts] = 1.0
+    found = milp(
+        program.prices(),
+        constraints=program.stated(),
+        integrality=whole,
+        bounds=Bounds(np.zeros(program.size), most),
+        options={"time_limit": seconds, "mip_rel_gap": 1e-6},
+    )
+    if found.x is None:
+        return None
+    told = [int(np.argmax(found.x[program.x(k, 0) : program.x(k, 0) + program.starts])) for k in range(program.cooks)]
+    return tuple(told), float(found.x[program.short(0) : program.short(0) + slots].sum())
+
+
+@model(
+    "schedule.digesters",
+    title="Cooks of batch digesters on a grid",
+    source="shift practice: scheduling; integer program, HiGHS",
+    holds_for="like cooks that alternate between the digesters; slots of one length",
+    equation="least of slots + price × t short",
+    basis="published",
+    checks=(
+        Check({"cooks": 2}, "slots", 12.0),
+        Check({"cooks": 3}, "slots", 18.0),
+        Check({"cooks": 4}, "slots", 21.0),
+        Check({"cooks": 4, "tank_t": 30, "now_t": 10, "draw_t": 2}, "cost", 102.0, 1e-6),
+        Check({"cooks": 4, "tank_t": 30, "now_t": 10, "draw_t": 2}, "short_t", 8.0, 1e-6),
+        Check({"cooks": 5, "tank_t": 40, "now_t": 12, "draw_t": 1.4}, "cost", 37.0, 1e-6),
+        Check({"cooks": 5, "tank_t": 40, "now_t": 12, "draw_t": 1.4}, "short_t", 0.6, 1e-6),
+    ),
+)
+def plan_digesters(case: HousePlanCase, seconds: float = 20.0) -> HousePlanFound | Infeasible:
+    """Raises: ImpossibleInput for more in the tank than it holds."""
+    cautions = check(case)
+    if case.now_t > case.tank_t:
+        raise ImpossibleInput(Problem("now_t", f"is {case.now_t:g} t, over the {case.tank_t:g} t that the tank holds"))
+    turns = math.ceil(case.cooks / case.digesters)
+    least = turns * case.cycle + int(case.cooks) * int(max(case.fill, case.heat))
+    waits = math.ceil(case.cook_t / case.draw_t) if case.draw_t > 0.0 else 0
+    found = _solved(case, least + SPARE + int(case.cooks) * waits, seconds)
+    if found is None:
+        held = f"{case.now_t:g} t and a cook of {case.cook_t:g} t, drawn {case.draw_t:g} t a slot"
+        return Infeasible(field="tank_t", reason=f"holds {case.tank_t:g} t: too little for {held}", unit="t OD")
+    starts, short = found
+    slots = max(starts) + case.cycle
+    return HousePlanFound(
+        slots=float(slots), short_t=short, cost=slots + case.short_price * short, starts=starts, cautions=cautions
+    )

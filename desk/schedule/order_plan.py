@@ -1,0 +1,231 @@
+"""The order of the machine's orders for the next 72 hours: as it is queued, as it is found, the next best, with its levels.
+
+Orders are put in order by core/plan/orders.py; of the cheapest few that one is taken which starves the machine least. What is
+put in the plan moves the wanted start of orders; an order whose card is issued keeps it until its card is worked out again.
+"""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from core.deliver.draw import draw
+from core.errors import Infeasible
+from core.plan.levels import Course, Span, Vessel, course
+from core.plan.orders import MOST_ORDERS, Machine, Order, Ordered, Standing
+from core.stock.cover import USABLE_HIGH_PCT, USABLE_LOW_PCT
+from desk.kit.refused import FieldRefused
+from desk.kit.templatetags.vat import clock, dayclock
+from desk.kit.writing import writing
+from desk.log.actions import write
+from desk.log.models import Kind, Record
+from desk.people.rights import refuse
+from desk.schedule.actions import latest_card
+from desk.schedule.planning import run_hours
+
+HOURS, FROZEN_H = 72.0, 2.0
+WASH_H = 0.5  # between two grades of which the set-up says nothing, default
+LOOKED_AT = 12  # of the cheapest orders, for the one that starves the machine least
+SHOWN = 3
+
+
+class Refused(FieldRefused):
+    """Why a plan cannot be kept: `field` is where to show it."""
+
+
+@dataclass(frozen=True)
+class Waiting:
+    """An order that waits: its record, grade, hours, when it is due, its card if one is issued; whether it is begun so soon
+    that it keeps its place."""
+
+    record: Record
+    grade: str
+    name: str
+    hours: float
+    due: datetime
+    start: datetime
+    card: Record | None
+    frozen: bool
+
+    @property
+    def number(self) -> str:
+        return self.record.subject
+
+
+@dataclass(frozen=True)
+class Judged:
+    """Orders in their order with what it does to the vessels until the last one ends: courses by vessel, t that the machine is
+    short of, hours that vessels are outside their usable levels."""
+
+    found: Ordered
+    courses: dict[str, Course]
+    short_t: float
+    outside_h: float
+    moved: int
+
+    @property
+    def rank(self) -> tuple:
+        """By what a plan is weighed, the first difference decides."""
+        levels = (round(self.short_t, 1), round(self.outside_h, 1))
+        return (*levels, round(self.found.late_h, 2), round(self.found.washout_h, 2), self.moved)
+
+
+class Plan:
+    """The orders that wait in the mill as it stands, and the machine that runs them."""
+
+    def __init__(self, state):
+        self.state = state
+        self.waiting = _waiting(state)[:MOST_ORDERS]
+        grades = dict.fromkeys([state.run["grade"], *(w.grade for w in self.waiting)])
+        self.number = {g: k for k, g in enumerate(grades, start=1)}
+        orders = [Order(hours=max(0.01, w.hours), due_h=_h(state, w.due), shade=self.number[w.grade]) for w in self.waiting]
+        self.free_h = _running_left(state)
+        self.machine = Machine(
+            orders,
+            {(self.number[a], self.number[b]): wash_h(state.mill, a, b) for a in self.number for b in self.number if a != b},
+            [
+                Standing(from_h=max(0.0, _h(state, s.start)), to_h=_h(state, s.end))
+                for s in state.stops
+                if s.rate_pct == 0.0 and _h(state, s.end) > 0.0
+            ],
+            shade=self.number[state.run["grade"]],
+            free_h=self.free_h,
+        )
+        self.fixed = tuple(i for i, w in enumerate(self.waiting) if w.frozen)
+
+    def judged(self, orders: tuple[int, ...]) -> Judged:
+        """Orders in this order, with the levels they bring."""
+        found = self.machine.runs(orders)
+        courses = self._courses(found)
+        short = sum(c.short_t for c in courses.values())
+        outside = sum(c.low_h + c.high_h for c in courses.values())
+        moved = sum(i != k for i, k in zip(orders, range(len(orders)), strict=True))
+        return Judged(found, courses, short, outside, moved)
+
+    @property
+    def queued(self) -> Judged:
+        return self.judged(tuple(range(len(self.waiting))))
+
+    def found(self) -> list[Judged]:
+        """The best order and the next best: of the cheapest few those that starve the machine least."""
+        cheapest = self.machine.next_best(LOOKED_AT) if not self.fixed else self._behind_fixed()
+        return sorted((self.judged(f.orders) for f in cheapest), key=lambda j: j.rank)[:SHOWN]
+
+    def _behind_fixed(self) -> list[Ordered]:
+        """The same behind the orders that keep their places."""
+        rest = [i for i in range(len(self.waiting)) if i not in self.fixed]
+        begun = self.machine.runs(self.fixed)
+        machine = Machine(
+            [self.machine.orders[i] for i in rest],
+            self.machine.washes,
+            [Standing(from_h=a, to_h=b) for a, b in self.machine.stands],
+            shade=int(self.machine.orders[self.fixed[-1]].shade),
+            free_h=begun.ends_h,
+        )
+        if not rest:
+            return [begun]
+        return [self.machine.runs((*self.fixed, *(rest[i] for i in f.orders))) for f in machine.next_best(LOOKED_AT)]
+
+    def _courses(self, found: Ordered) -> dict[str, Course]:
+        """The level of every vessel that the furnish is drawn from."""
+        state, told = self.state, {}
+        for key, source in state.mill.sources.items():
+            v = state.vessels.get(source.vessel)
+            if v is None or source.spare:
+                continue
+            spans = [Span(0.0, min(self._stops_at(), self.free_h), state.shares.get(key, 0.0) * state.draw.solids_t_h)]
+            for run in found.runs:
+                grade = state.mill.grades[self.waiting[run.order].grade]
+                t_h = grade.shares.get(key, 0.0) * _draws(state, self.waiting[run.order])
+                spans.append(Span(run.begins_h, run.ends_h, t_h))
+            full = v.vessel.full_t
+            vessel = Vessel(
+                now_t=v.content_t,
+                full_t=full,
+                low_t=USABLE_LOW_PCT / 100.0 * full,
+                high_t=USABLE_HIGH_PCT / 100.0 * full,
+                fed_t_h=state.full_rates[source.vessel][0] if source.vessel in state.full_rates else v.rate_in,
+            )
+            told[source.vessel] = course(vessel, spans, max(0.1, min(HOURS, max(found.ends_h, self.free_h))))
+        return told
+
+    def _stops_at(self) -> float:
+        return min((a for a, _ in self.machine.stands), default=HOURS)
+
+    def read(self, text: str) -> tuple[int, ...] | None:
+        """An order of orders as an address has it (their numbers, joined by commas); None for one that is not all of them."""
+        numbers = {w.number: i for i, w in enumerate(self.waiting)}
+        told = tuple(numbers[n] for n in text.split(",") if n in numbers)
+        return told if sorted(told) == list(range(len(self.waiting))) and told[: len(self.fixed)] == self.fixed else None
+
+    def written(self, orders: tuple[int, ...]) -> str:
+        return ",".join(self.waiting[i].number for i in orders)
+
+
+def _h(state, when: datetime) -> float:
+    return (when - state.now).total_seconds() / 3600.0
+
+
+def wash_h(mill, before: str, after: str) -> float:
+    """Hours of washing from one grade to another, as the set-up has it; a default where it says nothing."""
+    grade = mill.grades.get(after)
+    return grade.washed_h.get(before, WASH_H) if grade is not None else WASH_H
+
+
+def _draws(state, w: Waiting) -> float:
+    """Solids that the machine takes of its furnish on an order, t/h."""
+    grade = state.mill.grades[w.grade]
+    case = state.mill.draw_case(grade, gsm=w.record.data["gsm"], speed_m_min=w.record.data["speed_m_min"])
+    result = draw(case)
+    return 0.0 if isinstance(result, Infeasible) else result.solids_t_h
+
+
+def _running_left(state) -> float:
+    """Hours that the running order still has; none where it is not known."""
+    order = Record.objects.current().filter(kind=Kind.ORDER, subject=state.run["order"]).first()
+    if order is None:
+        return 0.0
+    card = latest_card(order.subject)
+    whole = run_hours(card.data if card is not None else order.data, state)
+    return max(0.0, whole - state.running_h(state.run["since"], state.now))
+
+
+def _waiting(state) -> list[Waiting]:
+    """Orders that are not started, by their wanted start."""
+    started = set(Record.objects.current().filter(kind=Kind.START).values_list("subject", flat=True))
+    told = []
+    for o in Record.objects.current().filter(kind=Kind.ORDER).order_by("at", "id"):
+        if o.subject in started or o.data["grade"] not in state.mill.grades:
+            continue
+        card = latest_card(o.subject)
+        run = card.data if card is not None else o.data
+        start, hours = datetime.fromisoformat(run["start"]), run_hours(run, state)
+        due = datetime.fromisoformat(o.data["due"]) if o.data.get("due") else start + timedelta(hours=hours)
+        frozen = card is not None and _h(state, start) < FROZEN_H
+        told.append(Waiting(o, o.data["grade"], state.mill.grades[o.data["grade"]].name, hours, due, start, card, frozen))
+    return sorted(told, key=lambda w: (not w.frozen, w.start, w.record.pk))
+
+
+def put(*, plan: Plan, orders: tuple[int, ...], by, now: datetime) -> list[Record]:
+    """Put an order of orders in the plan: the wanted start of each that has no card; what is due stays so. Raises: Refused
+    where an order with a card would have to move."""
+    refuse(by, "plan")
+    found = plan.machine.runs(orders)
+    starts = {plan.waiting[r.order].number: plan.state.now + timedelta(hours=r.begins_h) for r in found.runs}
+    moved = {w.number for w in plan.waiting if abs((starts[w.number] - w.start).total_seconds()) > 60.0}
+    carded = [w for w in plan.waiting if w.card is not None and w.number in moved and not w.frozen]
+    if carded:
+        names = ", ".join(f"{w.number} to {clock(starts[w.number])}" for w in carded)
+        raise Refused("orders", f"A card is issued for what would move: {names}. Work its card out again first.")
+    kept = []
+    with writing():
+        for w in plan.waiting:
+            when = starts[w.number].replace(second=0, microsecond=0)
+            if w.card is not None or w.number not in moved:
+                continue
+            newest = Record.objects.current().filter(kind=Kind.ORDER, subject=w.number).first()
+            if newest is None or newest.pk != w.record.pk:
+                raise Refused("orders", f"Order {w.number} was changed meanwhile; look again.")
+            data = {**w.record.data, "start": when.isoformat(), "due": w.due.isoformat()}
+            says = f"Order {w.number}: start {dayclock(when)} in place of {dayclock(w.start)}"
+            common = {"by": by, "now": now, "corrects": w.record, "reason": "planned"}
+            kept.append(write(kind=Kind.ORDER, subject=w.number, says=says, data=data, **common))
+    return kept
