@@ -205,6 +205,21 @@ def reliefs(case: SiloCase) -> tuple[Relief, ...]:
     return tuple(told)
 
 
+def longest_stop(case: SiloCase) -> float | None:
+    """The longest stop, in whole hours up to the hours ahead, with which all rules hold; None where they hold with none."""
+
+    def holds(hours: int) -> bool:
+        return can_hold(replace(case, stop_for_h=float(hours)), RULES)
+
+    if not holds(0):
+        return None
+    low, high = 0, int(case.hours) - int(case.stop_h)
+    while low < high:
+        middle = (low + high + 1) // 2
+        low, high = (middle, high) if holds(middle) else (low, middle - 1)
+    return float(low)
+
+
 def _most(holds, low: float, high: float) -> float | None:  # type: ignore[no-untyped-def]
     """The greatest value from low to high that holds, where lower ones do; None where not even the lowest does."""
     if not holds(low):

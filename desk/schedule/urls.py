@@ -1,6 +1,6 @@
 from django.urls import path
 
-from desk.schedule import ahead, order_plan_views, views
+from desk.schedule import ahead, order_plan_views, stop_fits, views
 
 app_name = "schedule"
 urlpatterns = [
@@ -10,6 +10,7 @@ urlpatterns = [
     path("ahead/json/", ahead.as_json, name="ahead_json"),
     path("plan/", order_plan_views.order_plan, name="plan"),
     path("plan/put/", order_plan_views.put_in_plan, name="put_plan"),
+    path("fits/", stop_fits.stop_fits, name="fits"),
     path("gates/", views.gates_page, name="gates"),
     path("stops/", views.halts_page, name="halts"),
     path("stops/<int:pk>/end/", views.end_halt, name="end_halt"),

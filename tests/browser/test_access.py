@@ -77,6 +77,7 @@ EVERY_PAGE = [
     "/schedule/stops/",
     "/schedule/gates/",
     "/schedule/plan/",
+    "/schedule/fits/?vessel=R.tower&stop_in=4&stop_for=20",
     "/cards/limits/",
     "/lab/chart/K.last_washer.dirt/",
     "/schedule/ahead/?break=30",

@@ -2,6 +2,7 @@
 
 import itertools
 import random
+from dataclasses import replace
 
 from django.test import SimpleTestCase, tag
 
@@ -9,7 +10,7 @@ from core.errors import ImpossibleInput, Infeasible
 from core.plan import checker
 from core.plan.digesters import HousePlanCase, plan_digesters
 from core.plan.orders import LATE_PRICE, MOST_ORDERS, Machine, Order, Standing
-from core.plan.silo import DRAW, END, RULES, STOP, Feed, SiloCase, can_hold, conflict, plan_silo, reliefs
+from core.plan.silo import DRAW, END, RULES, STOP, Feed, SiloCase, can_hold, conflict, longest_stop, plan_silo, reliefs
 
 SHADES = range(1, 5)
 
@@ -173,6 +174,20 @@ class Silos(SimpleTestCase):
         self.assertEqual(told[STOP].then, 5.0)  # 500 + 19 · 60 − 24 · 55 = 320 ≥ 300, one hour more is 260
         self.assertAlmostEqual(told[DRAW].then, (500.0 + 12.0 * 60.0 - 300.0) / 24.0, delta=0.01)
         self.assertNotIn(END, told)  # without it the silo still runs under its least level
+
+    def test_the_longest_stop_holds_and_an_hour_more_does_not(self):
+        chance = random.Random(11)
+        for _ in range(20):
+            case = self.silo(
+                now_t=chance.uniform(200.0, 780.0), draw_t_h=chance.uniform(30.0, 60.0), stop_h=float(chance.randint(0, 12))
+            )
+            longest = longest_stop(case)
+            if longest is None:
+                self.assertFalse(can_hold(replace(case, stop_for_h=0.0), RULES))
+                continue
+            self.assertTrue(can_hold(replace(case, stop_for_h=longest), RULES))
+            if longest < case.hours - case.stop_h:
+                self.assertFalse(can_hold(replace(case, stop_for_h=longest + 1.0), RULES))
 
     def test_a_conflict_is_minimal_and_each_relief_relieves_it(self):
         chance = random.Random(5)

@@ -144,7 +144,47 @@ class Plans(Desk):
         self.assertLess(begins[0] - make.NOW, timedelta(hours=8))
 
 
+class Fits(Desk):
+    URL = "/schedule/fits/"
+
+    def setUp(self):
+        self.as_("mr")
+
+    def test_a_stop_that_fits_tells_its_feeds_and_one_hour_more_than_the_longest_does_not(self):
+        first = self.client.get(self.URL, {"vessel": "M.tower", "stop_in": "2", "stop_for": "1", "end": "15"})
+        self.assertTrue(first.context["holds"])
+        found = first.context["found"]
+        self.assertEqual(checker.of_silo(found.result, found.case), [])
+        self.assertTrue(any(s["stop"] for s in first.context["steps"]))
+        longest = first.context["longest"]
+        asked = {"vessel": "M.tower", "stop_in": "2", "end": "15"}
+        self.assertContains(self.client.get(self.URL, {**asked, "stop_for": f"{longest + 1:.0f}"}), "It cannot be done")
+        self.assertContains(first, "/models/schedule.silo/")
+        v = make.state(0).vessels["M.tower"]
+        self.assertAlmostEqual(found.case.now_t, v.content_t)
+
+    def test_one_that_does_not_says_which_rules_and_what_would_relieve_it(self):
+        page = self.client.get(self.URL, {"vessel": "R.tower", "stop_in": "4", "stop_for": "20", "most": "2.4", "end": "40"})
+        self.assertFalse(page.context["holds"])
+        self.assertEqual(page.context["rules"], ["the stop of its feed", "the level at the end", "the draw"])
+        self.assertContains(page, "Any one of")
+        self.assertTrue(any("stop for" in r for r in page.context["reliefs"]))
+
+    def test_what_cannot_be_is_told_beside_its_well_and_another_tower_opens_anew(self):
+        page = self.client.get(self.URL, {"stop_in": "soon", "stop_for": "99"})
+        self.assertContains(page, "must be a number")
+        self.assertContains(page, "it must be 0 to 48")
+        self.assertContains(page, 'value="soon"')
+        self.assertEqual(self.client.get(self.URL, {"vessel": "no.such"}).context["key"], "K.tower")
+
+
 class OnAnotherMill(TestCase):
+    def test_a_stop_is_tried_there_too(self):
+        second_mill.build()
+        make.forget()
+        self.client.force_login(make.person("o2"), backend="django.contrib.auth.backends.ModelBackend")
+        self.assertEqual(self.client.get("/schedule/fits/").status_code, 200)
+
     def test_a_mill_without_an_order_says_so(self):
         second_mill.build()
         make.forget()
