@@ -706,6 +706,28 @@ def through_time(client) -> None:
     line("the same, looked at again", median_ms(lambda: client.get("/schedule/ahead/"), 10), "ms", 60)
 
 
+def planning(client) -> None:
+    """The plan of the demo's orders, the best order of ten and of twelve, a bar moved."""
+    from core.plan.digesters import HousePlanCase, plan_digesters
+    from core.plan.orders import Machine, Order
+
+    chance = random.Random(1)
+    orders = [
+        Order(hours=chance.choice((3.0, 4.5, 6.0)), due_h=float(chance.randint(4, 70)), shade=chance.randint(1, 4))
+        for _ in range(12)
+    ]
+    washes = {(a, b): chance.choice((0.25, 0.5, 1.0, 2.0)) for a in range(1, 5) for b in range(1, 5) if a != b}
+    for count, wanted in ((10, 5_000), (12, 5_000)):
+        machine = Machine(orders[:count], washes)
+        line(f"the best order of {count} orders, exact", median_ms(machine.best, 3, 1), "ms", wanted)
+    house = HousePlanCase(cooks=5, tank_t=40, now_t=12, draw_t=1.4)
+    line("five cooks of two digesters, integer program", median_ms(lambda: plan_digesters(house), 3, 0), "ms", 30_000)
+    line("Plan, 72 hours, with what is found, at the server", median_ms(lambda: client.get("/schedule/plan/"), 5), "ms", 5_000)
+    moved = {"orders": "H-0414,H-0413,H-0415,H-0416"}
+    htmx = {"HX-Request": "true", "HX-Target": "answer"}
+    line("an order moved", median_ms(lambda: client.get("/schedule/plan/", moved, headers=htmx), 10), "ms", 100)
+
+
 def main() -> None:
     from desk.mill import ribbon, state
     from desk.shift import kept_board
@@ -746,6 +768,7 @@ def main() -> None:
         bleaching(client)
         cleaning(client)
         through_time(client)
+        planning(client)
         a_month(client)
         whole_line(client)
         bare_view(client)

@@ -7,10 +7,9 @@ sections 6 and 6.1.
 
 import math
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import coo_array
 
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
@@ -80,7 +79,8 @@ class _Program:
         self.low.append(low)
         self.high.append(high)
 
-    def stated(self) -> LinearConstraint:
+    def stated(self) -> tuple[Any, Vector, Vector]:
+        """The constraints: a sparse matrix, with the least and the most of each row."""
         c, digesters = self.case, int(self.case.digesters)
         for cook in range(self.cooks):
             self.add({self.x(cook, t): 1.0 for t in range(self.starts)}, 1.0, 1.0)
@@ -108,7 +108,7 @@ class _Program:
             self.add({**blown, **taken}, -math.inf, c.tank_t - c.now_t)
         row, col, value = (np.array(v) for v in zip(*self.rows, strict=True))
         matrix = coo_array((value, (row, col)), shape=(len(self.low), self.size)).tocsr()
-        return LinearConstraint(matrix, np.array(self.low), np.array(self.high))
+        return matrix, np.array(self.low), np.array(self.high)
 
     def prices(self) -> Vector:
         told = np.zeros(self.size)
@@ -121,6 +121,8 @@ class _Program:
 
 
 def _solved(case: HousePlanCase, slots: int, seconds: float) -> tuple[tuple[int, ...], float] | None:
+    from scipy.optimize import Bounds, LinearConstraint, milp  # takes long to load: only where a plan is asked for
+
     program = _Program(case, slots)
     whole = np.zeros(program.size)
     whole[: program.cooks * program.starts] = 1.0
@@ -128,7 +130,7 @@ def _solved(case: HousePlanCase, slots: int, seconds: float) -> tuple[tuple[int,
     most[: program.cooks * program.starts] = 1.0
     found = milp(
         program.prices(),
-        constraints=program.stated(),
+        constraints=LinearConstraint(*program.stated()),
         integrality=whole,
         bounds=Bounds(np.zeros(program.size), most),
         options={"time_limit": seconds, "mip_rel_gap": 1e-6},

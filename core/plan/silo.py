@@ -5,12 +5,11 @@ together is found by leaving one out after the other, and each is told with how 
 shift practice, sections 6 and 6.1.
 """
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, brentq, linprog, milp
 from scipy.sparse import coo_array
 
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
@@ -98,6 +97,8 @@ class _Feeds:
 
     def solved(self) -> np.ndarray | None:
         """The choices, or None where none holds."""
+        from scipy.optimize import Bounds, LinearConstraint, milp  # takes long to load: only where a plan is asked for
+
         case, price = self.case, np.zeros(self.size)
         flow: dict[int, float] = {}
         before: int | None = None
@@ -132,6 +133,8 @@ class _Feeds:
 
 def can_hold(case: SiloCase, rules: Collection[str]) -> bool:
     """Whether any feed, up to the greatest that can be set, keeps these of the rules."""
+    from scipy.optimize import linprog
+
     hours, most = int(case.hours), max(f.t_h for f in case.feeds)
     # feed of each hour, then draw of each hour
     upper = [0.0 if STOP in rules and case.stops(h) else most for h in range(hours)]
@@ -220,11 +223,17 @@ def longest_stop(case: SiloCase) -> float | None:
     return float(low)
 
 
-def _most(holds, low: float, high: float) -> float | None:  # type: ignore[no-untyped-def]
-    """The greatest value from low to high that holds, where lower ones do; None where not even the lowest does."""
+def _most(holds: Callable[[float], bool], low: float, high: float) -> float | None:
+    """The greatest value from low to high that holds, where lower ones do, to a thousandth; None where not even the lowest
+    does."""
     if not holds(low):
         return None
-    return float(brentq(lambda x: -1.0 if holds(x) else 1.0, low, high, xtol=1e-3)) if not holds(high) else high
+    if holds(high):
+        return high
+    while high - low > 1e-3:
+        middle = 0.5 * (low + high)
+        low, high = (middle, high) if holds(middle) else (low, middle)
+    return low
 
 
 _FEEDS: Final = [{"t_h": 0}, {"t_h": 50}, {"t_h": 58}, {"t_h": 66}]
