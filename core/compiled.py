@@ -1,6 +1,7 @@
 """Inner loops of the line through time, compiled when they are first used and kept for the next start.
 
-What is compiled is plain arithmetic over arrays; it gives what the same lines give as ordinary Python.
+What is compiled is plain arithmetic over arrays; it gives what the same lines give as ordinary Python. The launcher keeps it by
+a hash of these sources, since a compiled function holds what it calls: without the launcher clear __pycache__ after a change.
 """
 
 from collections.abc import Callable

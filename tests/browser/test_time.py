@@ -90,7 +90,7 @@ class Time(DeskCase):
         expect(page.get_by_role("heading", name="Look for the cause, then move")).to_be_visible()
         expect(page.get_by_text("By chance once in")).to_be_visible()
         page.get_by_label("what, or why").fill("cook card 12")
-        page.get_by_label("At", exact=False).last.fill("2026-11-12 04:00")
+        page.locator("#at").fill("2026-11-12 04:00")
         page.get_by_role("button", name="Begin a phase").click()
         expect(page.locator("svg text", has_text="phase 2: cook card 12")).to_be_visible()
         page.get_by_role("link", name="means of 3").click()
