@@ -12,7 +12,7 @@ import numpy.typing as npt
 from core.compiled import compiled
 from core.stream import SUSPENDED, N, Vector
 from core.through.control import pi_step
-from core.through.entries import BIRTH, E
+from core.through.entries import BIRTH, CARRIED_BY, WEIGHTS, E
 from core.through.mixing import TINY, mixed_shares
 from core.through.plugs import Parcels, pop, push
 from core.through.sequences import dumped
@@ -74,6 +74,35 @@ def standing(held: Vector, mass: Vector, cons: Vector) -> None:
             solids += held[v, c] * SOLIDS[c]
             whole += held[v, c]
         mass[v], cons[v] = whole, solids / max(whole, TINY)
+
+
+@compiled
+def entering(pool: Vector, at: Places, seen: Vector) -> None:
+    """Solids and all that enters these nodes of the pool, t, into `seen` (nodes, 2)."""
+    for i in range(len(at)):
+        solids = whole = 0.0
+        for c in range(N):
+            solids += pool[at[i], c] * SOLIDS[c]
+            whole += pool[at[i], c]
+        seen[i, 0], seen[i, 1] = solids, whole
+
+
+@compiled
+def share_out(stands: Vector, parts: Vector, link_share: Vector, fallback: Vector, share: Vector) -> None:
+    """What each link takes of what leaves its unit, by entry, into `share`: of masses (`parts` of what `stands` there) as they
+    go, of what is carried as its carrier goes; as the unit is solved where it stands empty."""
+    of = np.empty(WEIGHTS.shape[1])
+    for k in range(len(share)):
+        for c in range(N):
+            share[k, c] = parts[k, c] / stands[k, c] if stands[k, c] > TINY else link_share[k, c]
+        for w in range(len(of)):
+            by = whole = 0.0
+            for c in range(N):
+                by += parts[k, c] * WEIGHTS[c, w]
+                whole += stands[k, c] * WEIGHTS[c, w]
+            of[w] = by / whole if whole > TINY else fallback[k, w]
+        for e in range(N, E):
+            share[k, e] = of[CARRIED_BY[e - N]]
 
 
 @compiled

@@ -17,7 +17,7 @@ from core.errors import ImpossibleInput, Problem
 from core.line.steady import LIQUOR
 from core.stream import DS, INDEX, SUSPENDED, N, Vector, W
 from core.through.entries import BIRTH, CARRIED_BY, CSF, GREY, K457, KAPPA, OF_SOLUTES, S457, WEIGHTS, E
-from core.through.kernel import Fixed, Loops, Paced, decide, send, shift, standing
+from core.through.kernel import Fixed, Loops, Paced, decide, entering, send, share_out, shift, standing
 from core.through.layout import TINY, Layout, Places
 from core.through.plugs import Plugs
 from core.through.sequences import Dumps, Locks, Trip
@@ -358,7 +358,8 @@ class Stepped:
         fed = (self.feed, self.feed_mass, self.shut, self.fed_by)
         stands = (self.pool, self.held, self.left, self.came_t, self.held_back_h)
         brimming = shift(fixed, parcels, dt, now, self.flow, self.mass, *passing, *fed, *stands)
-        seen = self.pool[self.seen, :N] @ SUMS
+        seen = np.empty((len(self.seen), 2))
+        entering(self.pool, self.seen, seen)
         read = seen[: len(self.cons_reads)]
         self.reads = read[:, 0] / np.maximum(read[:, 1], TINY)
         self.entering = seen[len(self.cons_reads) :] / dt
@@ -392,10 +393,7 @@ class Stepped:
         parts = stands * self.link_share
         if len(lo.thick):
             self._thicken(self.pool.take(self.leaves_at[lo.thick[:, 0]], axis=0), parts)
-        by, whole = parts @ WEIGHTS, stands @ WEIGHTS
-        self.share[:, :N] = np.where(stands > TINY, parts / np.maximum(stands, TINY), self.link_share)
-        of = np.where(whole > TINY, by / np.maximum(whole, TINY), self.fallback)
-        self.share[:, N:] = of.take(CARRIED_BY, axis=1)
+        share_out(stands, parts, self.link_share, self.fallback, self.share)
 
     def _thicken(self, after: Vector, parts: Vector) -> None:
         """Liquor moved to the pulp that a thickener keeps, until its consistency; in place. `after` is what leaves each."""
