@@ -19,6 +19,7 @@ from core.stream import Vector
 
 SHORT_PRICE: Final = 10.0  # slots that a tonne short is worth, default
 EARLY: Final = 1e-4  # of equal plans the earliest starts
+SEARCHED_S: Final = 3.0
 SPARE: Final = 12  # slots over the least that the cooks can take
 
 
@@ -120,7 +121,35 @@ class _Program:
         return told
 
 
-def _solved(case: HousePlanCase, slots: int, seconds: float) -> tuple[tuple[int, ...], float] | None:
+def _tank(case: HousePlanCase, starts: tuple[int, ...]) -> tuple[float, bool]:
+    """What is short to the last blow, t, and whether the blow tank stays under its brim."""
+    blows = [s + int(case.fill + case.heat + case.hold) for s in starts]
+    level, short, under = case.now_t, 0.0, True
+    for slot in range(max(blows) + 1):
+        drawn = min(case.draw_t, level)
+        short += case.draw_t - drawn
+        level += case.cook_t * blows.count(slot) - drawn
+        under &= level <= case.tank_t + 1e-9
+    return short, under
+
+
+def _one_after_the_other(case: HousePlanCase, most: int) -> tuple[int, ...] | None:
+    """Each cook as soon as it can be behind those before: a plan to begin from; None where a cook waits too long."""
+    told: list[int] = []
+    for cook in range(int(case.cooks)):
+        slot = told[-1] + int(max(case.fill, case.heat)) if told else 0
+        if cook >= case.digesters:
+            slot = max(slot, told[cook - int(case.digesters)] + case.cycle)
+        while slot <= most and not _tank(case, (*told, slot))[1]:
+            slot += 1
+        if slot > most:
+            return None
+        told.append(slot)
+    return tuple(told)
+
+
+def _solved(case: HousePlanCase, slots: int, seconds: float) -> tuple[tuple[int, ...], bool] | None:
+    """The best starts that were found, and whether none can be better; None where none was found."""
     from scipy.optimize import Bounds, LinearConstraint, milp  # takes long to load: only where a plan is asked for
 
     program = _Program(case, slots)
@@ -138,7 +167,7 @@ def _solved(case: HousePlanCase, slots: int, seconds: float) -> tuple[tuple[int,
     if found.x is None:
         return None
     told = [int(np.argmax(found.x[program.x(k, 0) : program.x(k, 0) + program.starts])) for k in range(program.cooks)]
-    return tuple(told), float(found.x[program.short(0) : program.short(0) + slots].sum())
+    return tuple(told), found.status == 0
 
 
 @model(
@@ -158,7 +187,7 @@ def _solved(case: HousePlanCase, slots: int, seconds: float) -> tuple[tuple[int,
         Check({"cooks": 5, "tank_t": 40, "now_t": 12, "draw_t": 1.4}, "short_t", 0.6, 1e-6),
     ),
 )
-def plan_digesters(case: HousePlanCase, seconds: float = 20.0) -> HousePlanFound | Infeasible:
+def plan_digesters(case: HousePlanCase, seconds: float = SEARCHED_S) -> HousePlanFound | Infeasible:
     """Raises: ImpossibleInput for more in the tank than it holds."""
     cautions = check(case)
     if case.now_t > case.tank_t:
@@ -166,11 +195,19 @@ def plan_digesters(case: HousePlanCase, seconds: float = 20.0) -> HousePlanFound
     turns = math.ceil(case.cooks / case.digesters)
     least = turns * case.cycle + int(case.cooks) * int(max(case.fill, case.heat))
     waits = math.ceil(case.cook_t / case.draw_t) if case.draw_t > 0.0 else 0
-    found = _solved(case, least + SPARE + int(case.cooks) * waits, seconds)
+    slots = least + SPARE + int(case.cooks) * waits
+    first = _one_after_the_other(case, slots)
+    if first is not None:  # no plan that takes longer than this one costs can be better
+        cost = max(first) + case.cycle + case.short_price * _tank(case, first)[0]
+        slots = min(slots, math.floor(cost))
+    found = _solved(case, slots, seconds) or (None if first is None else (first, False))
     if found is None:
         held = f"{case.now_t:g} t and a cook of {case.cook_t:g} t, drawn {case.draw_t:g} t a slot"
         return Infeasible(field="tank_t", reason=f"holds {case.tank_t:g} t: too little for {held}", unit="t OD")
-    starts, short = found
+    starts, proven = found
+    short = _tank(case, starts)[0]
+    if not proven:
+        cautions += (Caution("cooks", f"were searched for {seconds:.0f} s: a better plan may exist"),)
     slots = max(starts) + case.cycle
     return HousePlanFound(
         slots=float(slots), short_t=short, cost=slots + case.short_price * short, starts=starts, cautions=cautions
