@@ -9,12 +9,13 @@ core.clean.screen, cleaners by core.clean.cleaner; a reject refiner by default s
 import math
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Final
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from core.clean import cleaner, screen
+from core.compiled import compiled
 from core.errors import Caution, ImpossibleInput, Infeasible, NotSolved, Problem
 from core.quantity import check, choice, figure, leaf, quantity, rows
 from core.register import Check, model
@@ -33,6 +34,8 @@ BACK, FORWARD = "back", "forward"
 SETTLED, MOST_PASSES, MOST_E = 1e-9, 200, 0.995
 THICK_PCT = 10.0  # of rejects before the refiner
 TURNS: Final = {"SHV": {"LF": 0.72, "FN": 0.08}, "LF": {"SF": 0.04, "FN": 0.01}}  # what a reject refiner turns, default
+TURNED: Final = ("SHV", "LF")  # in the order it is turned
+TURNED_AT: Final = tuple(AT[name] for name in TURNED)
 SHIVE_KG_M3, STICKY_KG_M3, INK_UM, INK_KG_M3, LIGHT_UM, LIGHT_KG_M3 = 1150.0, 1000.0, 25.0, 1200.0, 200.0, 920.0
 L_MIN_A_T_H = 1000.0 / 60.0  # density 1
 
@@ -283,13 +286,30 @@ class _Rejects:
 
     def at(self, kpa: Vector, pct: Vector, v: Vector) -> Vector:
         """Shares (stages, PARTS) at these drops (kPa), consistencies (%) and velocities (m/s)."""
-        sharper = (kpa / cleaner.CUT_KPA) ** (0.25 * cleaner.POWER) * np.exp(-0.5 * cleaner.POWER * (pct - cleaner.CUT_PCT))
-        fades = np.exp(-((np.maximum(0.0, pct - self.most) / cleaner.FADES_PCT) ** 2))
-        by_size = self.rv[:, None] + (1.0 - self.rv[:, None]) * -np.expm1(-self.cut * sharper[:, None]) * fades[:, None]
-        cleaned = np.where(self.cut > 0.0, by_size, self.fixed)
-        drive = 1.0 + self.driven[None, :] * (np.sqrt(np.maximum(v, 0.0) / screen.REF_M_S)[:, None] - 1.0)
-        screened = np.exp(np.log(self.rv)[:, None] * np.minimum(1.0, self.passes * drive))
-        return np.minimum(MOST_E, np.where(self.screens[:, None], screened, cleaned))
+        of_stage = (self.screens, self.rv, self.most, self.driven)
+        return _rejected(kpa, pct, v, of_stage, self.fixed, self.cut, self.passes)
+
+
+@compiled
+def _rejected(kpa: Vector, pct: Vector, v: Vector, of_stage: Any, fixed: Vector, cut: Vector, passes: Vector) -> Vector:
+    """Shares (stages, PARTS) that stages reject; what they are made with is named as in `_Rejects`."""
+    screens, rv, most, driven = of_stage
+    shares = np.empty_like(fixed)
+    for i in range(len(kpa)):
+        sharper = (kpa[i] / cleaner.CUT_KPA) ** (0.25 * cleaner.POWER) * math.exp(
+            -0.5 * cleaner.POWER * (pct[i] - cleaner.CUT_PCT)
+        )
+        fades = math.exp(-((max(0.0, pct[i] - most[i]) / cleaner.FADES_PCT) ** 2))
+        faster = math.sqrt(max(v[i], 0.0) / screen.REF_M_S) - 1.0
+        for c in range(shares.shape[1]):
+            if screens[i]:
+                share = math.exp(math.log(rv[i]) * min(1.0, passes[i, c] * (1.0 + driven[c] * faster)))
+            elif cut[i, c] > 0.0:
+                share = rv[i] + (1.0 - rv[i]) * -math.expm1(-cut[i, c] * sharper) * fades
+            else:
+                share = fixed[i, c]
+            shares[i, c] = min(MOST_E, share)
+    return shares
 
 
 def _known(s: Stage) -> dict[str, tuple[str, float | None]]:
@@ -306,51 +326,74 @@ def _known(s: Stage) -> dict[str, tuple[str, float | None]]:
     }
 
 
-def _balance(e: Vector, stages: tuple[Stage, ...], fed: Vector, refined: float) -> Vector:
-    """Feed of every stage, t/h (stages, PARTS), by the shares that each rejects."""
-    n = len(stages)
-    a = np.zeros((len(PARTS), n, n))
-    for i in range(n):
-        a[:, i, i] = 1.0
-        if i:
-            a[:, i, i - 1] -= e[i - 1]
-            if stages[i].accept == BACK:
-                a[:, i - 1, i] -= 1.0 - e[i]
-    if refined > 0.0:
-        keeps = np.array([1.0 - sum(TURNS.get(name, {}).values()) for name in PARTS])
-        a[:, 0, n - 1] -= refined * keeps * e[n - 1]
-    inverse = np.linalg.inv(a)
-    x = inverse[:, :, 0] * fed[:, None]
-    if refined > 0.0:  # what the refiner turns from one class into another comes in with the feed, in the order it is turned
-        brought = fed.copy()
-        for source in ("SHV", "LF"):
-            x[AT[source]] = inverse[AT[source], :, 0] * brought[AT[source]]
-            sent = refined * e[n - 1, AT[source]] * x[AT[source], n - 1]
-            for into, share in TURNS[source].items():
-                brought[AT[into]] += share * sent
-        x = inverse[:, :, 0] * brought[:, None]
-    return x.T
+class _Ways(NamedTuple):
+    """How the stages hang together: which sends its accept back, rejected flow, wanted consistency, what is refined of the
+    last reject, and what of each class a refiner leaves in it."""
+
+    back: npt.NDArray[np.bool_]
+    rv: Vector
+    feed_pct: Vector
+    refined: float
+    keeps: Vector
+    turns: Vector  # (2, PARTS): of shives and of long fibre, what becomes each class
 
 
-def _flows(x: Vector, e: Vector, stages: tuple[Stage, ...], case: CascadeCase) -> tuple[Vector, Vector]:
-    """Whole flow of every stage's feed, and the water that thins it, t/h. A stage that comes thinner than wanted stays so."""
-    n = len(stages)
-    wanted = x.sum(axis=1) * 100.0 / np.array([s.feed_pct for s in stages])
-    rv = np.array([s.rv for s in stages])
-    fed, back = (
-        float(fed_of(case).sum()) * 100.0 / case.feed_pct,
-        case.refined * float((e[-1] * x[-1]).sum()) * 100.0 / THICK_PCT,
+def _ways(case: CascadeCase) -> _Ways:
+    return _Ways(
+        back=np.array([s.accept == BACK for s in case.stages]),
+        rv=np.array([s.rv for s in case.stages]),
+        feed_pct=np.array([s.feed_pct for s in case.stages]),
+        refined=float(case.refined),
+        keeps=np.array([1.0 - sum(TURNS.get(name, {}).values()) for name in PARTS]),
+        turns=np.array([[TURNS[source].get(name, 0.0) for name in PARTS] for source in TURNED]),
     )
+
+
+@compiled
+def _balance(e: Vector, ways: _Ways, fed: Vector) -> Vector:
+    """Feed of every stage, t/h (stages, PARTS), by the shares that each rejects."""
+    n, parts = e.shape
+    x = np.empty((n, parts))
+    unit = np.empty((n, parts))  # of one t/h fed
+    for c in range(parts):
+        a, right = np.eye(n), np.zeros(n)
+        right[0] = 1.0
+        for i in range(1, n):
+            a[i, i - 1] -= e[i - 1, c]
+            if ways.back[i]:
+                a[i - 1, i] -= 1.0 - e[i, c]
+        a[0, n - 1] -= ways.refined * ways.keeps[c] * e[n - 1, c]
+        unit[:, c] = np.linalg.solve(a, right)
+    brought = fed.copy()
+    if ways.refined > 0.0:  # what the refiner turns from one class into another comes in with the feed
+        for t in range(len(TURNED_AT)):
+            c = TURNED_AT[t]
+            sent = ways.refined * e[n - 1, c] * unit[n - 1, c] * brought[c]
+            brought += ways.turns[t] * sent
+    for c in range(parts):
+        x[:, c] = unit[:, c] * brought[c]
+    return x
+
+
+@compiled
+def _flows(x: Vector, e: Vector, ways: _Ways, fed: float) -> tuple[Vector, Vector]:
+    """Whole flow of every stage's feed, and the water that thins it, t/h. A stage that comes thinner than wanted stays so.
+
+    fed: the whole flow that comes, t/h.
+    """
+    n = len(x)
+    wanted = x.sum(axis=1) * 100.0 / ways.feed_pct
+    back = ways.refined * (e[n - 1] * x[n - 1]).sum() * 100.0 / THICK_PCT
     m = wanted.copy()
-    came = m
+    came = m.copy()
     for _ in range(60):
-        came = np.zeros(n)
+        came[:] = 0.0
         came[0] = fed + back
         for i in range(n):
             if i:
-                came[i] += rv[i - 1] * m[i - 1]
-            if i + 1 < n and stages[i + 1].accept == BACK:
-                came[i] += (1.0 - rv[i + 1]) * m[i + 1]
+                came[i] += ways.rv[i - 1] * m[i - 1]
+            if i + 1 < n and ways.back[i + 1]:
+                came[i] += (1.0 - ways.rv[i + 1]) * m[i + 1]
         new = np.maximum(wanted, came)
         if np.abs(new - m).max() <= 1e-12 * new.max():
             break
@@ -376,7 +419,7 @@ def solve(case: CascadeCase, settled: float = SETTLED) -> Solved:
     n = len(stages)
     kpa, v = np.full(n, cleaner.CUT_KPA), np.full(n, screen.REF_M_S)
     pct = np.array([s.feed_pct for s in stages])
-    rejects = _Rejects(case)
+    rejects, ways, whole = _Rejects(case), _ways(case), float(fed.sum()) * 100.0 / case.feed_pct
     e, gap = np.zeros((n, len(PARTS))), math.inf
     passes, trail = 0, [np.concatenate([kpa, v])]
     while gap > settled:
@@ -384,8 +427,8 @@ def solve(case: CascadeCase, settled: float = SETTLED) -> Solved:
             raise NotSolved("the cascade", MOST_PASSES, gap, "stages")
         now = rejects.at(kpa, pct, v)
         gap, e = float(np.abs(now - e).max()), now
-        x = _balance(e, stages, fed, case.refined)
-        m, water = _flows(x, e, stages, case)
+        x = _balance(e, ways, fed)
+        m, water = _flows(x, e, ways, whole)
         pct = 100.0 * x.sum(axis=1) / m
         for i, s in enumerate(stages):
             if s.screens:

@@ -11,19 +11,11 @@ from functools import lru_cache
 from typing import Final
 
 import numpy as np
+import numpy.typing as npt
 
+from core.compiled import compiled
 from core.cook import limits
-from core.cook.pools import (
-    Heats,
-    NaOH_G,
-    alkali_taken,
-    gum_left,
-    hydrosulphide,
-    kappa_of,
-    losses,
-    pools_of,
-    quickened,
-)
+from core.cook.pools import Heats, NaOH_G, gum_left, hydrosulphide, kappa_of, leaving, pools_of, quickened, taken
 from core.cook.profile import Points, g_factor, h_factor, h_rate, read_log, temp_at, viscosity
 from core.cook.species import DEFAULT, SPECIES, Fitted, Species, fitted
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
@@ -35,6 +27,7 @@ MOST_MIN = 300.0
 EXHAUSTED_G_L = 0.5
 COOKS_KEPT = 256
 SLOPE_SHARE = 0.05  # of H, for a slope
+Vector = npt.NDArray[np.float64]
 MU0: Final = {"softwood": 1600.0, "hardwood": 1450.0, "bagasse": 1450.0}
 
 
@@ -106,9 +99,6 @@ def _grid(points: Points, cuts: Iterable[float] = ()) -> list[tuple[float, float
     return steps
 
 
-Pools = tuple[float, float, float, float, float]
-
-
 @dataclass(frozen=True, slots=True)
 class State:
     """A cook at one moment: lignin, gum and carbohydrate left, % of oven-dry wood, and alkali, mol NaOH a kg of wood."""
@@ -126,10 +116,6 @@ class State:
         return float(kappa_of(self.lignin, self.carbohydrate + self.gum, hexa))
 
 
-def _state(s: Species, pools: Pools, alkali: float) -> State:
-    return State(sum(pools[:3]), pools[3] + pools[4], gum_left(s, pools[0]), alkali)
-
-
 def _run(
     s: Species,
     charge: Charge,
@@ -145,49 +131,82 @@ def _run(
     temps = np.interp(halves.ravel(), [m for m, _ in points], [t for _, t in points])
     lw = charge.lw_m3_t
     more = quickened(s, hydrosulphide(charge.ea_pct_naoh, charge.sulphidity_pct, lw), charge.aq_pct)
-    k = Heats.along(s, temps).rows(more)
-
-    def rates(i: int, y: Pools, n: float) -> tuple[Pools, float]:
-        lost = losses(s, k[i], y, n / lw if n > 0.0 else 0.0)
-        return lost, alkali_taken(s, lost)
-
+    k = np.array(Heats.along(s, temps).rows(more)).reshape(-1, 5)
     whole = charge.ea_pct_naoh * 10.0 / NaOH_G
+    ends = np.array([m + h for m, h in steps])
+    added, measured = np.zeros(len(steps)), np.full(len(steps), np.nan)
     later = [(m, whole * share) for m, share in charge.additions if m > steps[0][0]]
-    y, n = pools_of(s), whole - sum(mol for _, mol in later)
-    minutes, states, exhausted = [steps[0][0]], [_state(s, y, n)], None
-    waiting = sorted(corrections)
-    for j, (start, h) in enumerate(steps):
-        half = h / 2.0
-        a, na = rates(3 * j, y, n)
-        b, nb = rates(3 * j + 1, _less(y, a, half), n - half * na)
-        c, nc = rates(3 * j + 1, _less(y, b, half), n - half * nb)
-        d, nd = rates(3 * j + 2, _less(y, c, h), n - h * nc)
-        w = h / 6.0
-        mean = (
-            a[0] + 2.0 * (b[0] + c[0]) + d[0],
-            a[1] + 2.0 * (b[1] + c[1]) + d[1],
-            a[2] + 2.0 * (b[2] + c[2]) + d[2],
-            a[3] + 2.0 * (b[3] + c[3]) + d[3],
-            a[4] + 2.0 * (b[4] + c[4]) + d[4],
-        )
-        y = _less(y, mean, w)
-        n = max(0.0, n - w * (na + 2.0 * (nb + nc) + nd))
-        while later and later[0][0] <= start + h + 1e-9:
-            n += later.pop(0)[1]
-            exhausted = None
-        while waiting and waiting[0][0] <= start + h + 1e-9:
-            n = waiting.pop(0)[1] / NaOH_G * lw
-        if exhausted is None and NaOH_G * n / lw < EXHAUSTED_G_L:
-            exhausted = start + h
-        minutes.append(start + h)
-        states.append(_state(s, y, n))
-        if stop is not None and stop(start + h, states[-1]):
-            break
-    return minutes, states, exhausted
+    for minute, mol in later:
+        if (j := _step_by(ends, minute)) < len(steps):
+            added[j] += mol
+    for minute, g_l in sorted(corrections):
+        if (j := _step_by(ends, minute)) < len(steps):
+            measured[j] = g_l / NaOH_G * lw
+    n = whole - sum(mol for _, mol in later)
+    wood = (s.fast_exponent, s.exponent, s.alkali_carb, gum_left(s, 1.0), lw)
+    lengths = np.array([h for _, h in steps])
+    pools, alkali, out_at = _marched(k, lengths, np.array(pools_of(s)), n, added, measured, wood)
+    minutes = [steps[0][0], *ends.tolist()]
+    lignin, carbohydrate, gum = pools[:, :3].sum(axis=1), pools[:, 3] + pools[:, 4], gum_left(s, pools[:, 0])
+    told = zip(lignin.tolist(), carbohydrate.tolist(), gum.tolist(), alkali.tolist(), strict=True)
+    states = [State(*each) for each in told]
+    last = len(steps)
+    if stop is not None:
+        last = next((j for j in range(1, len(states)) if stop(minutes[j], states[j])), last)
+    exhausted = float(ends[out_at[last - 1]]) if last and out_at[last - 1] >= 0 else None
+    return minutes[: last + 1], states[: last + 1], exhausted
 
 
-def _less(y: Pools, lost: Pools, h: float) -> Pools:
-    return (y[0] - h * lost[0], y[1] - h * lost[1], y[2] - h * lost[2], y[3] - h * lost[3], y[4] - h * lost[4])
+def _step_by(ends: Vector, minute: float) -> int:
+    """The first step that ends at a minute or after it; their number where none does."""
+    return int(np.searchsorted(ends + 1e-9, minute))
+
+
+@compiled
+def _marched(
+    k: Vector,
+    lengths: Vector,
+    pools: Vector,
+    n: float,
+    added: Vector,
+    measured: Vector,
+    wood: tuple[float, float, float, float, float],
+) -> tuple[Vector, Vector, npt.NDArray[np.int64]]:
+    """Pools, % of wood (steps + 1, 5), alkali, mol/kg (steps + 1), and by every step which one it ran out in (-1: none).
+
+    k: rate constants at the start, middle and end of every step (3 steps, 5). added: alkali put in after each step, mol/kg;
+    measured: what it is then found to be, not a number where nobody measured. wood: exponents of fast lignin and of the rest,
+    alkali of carbohydrate, gum a part of fast lignin, liquor to wood, L/kg.
+    """
+    fast_exponent, exponent, alkali_carb, gum, lw = wood
+    steps = len(lengths)
+    ys, ns, out_at = np.empty((steps + 1, 5)), np.empty(steps + 1), np.empty(steps, dtype=np.int64)
+    ys[0], ns[0] = pools, n
+    stage = ((0, 0.0, 1.0), (1, 0.5, 2.0), (1, 0.5, 2.0), (2, 1.0, 1.0))  # which constants, how far, what weight
+    exhausted = -1
+    for j in range(steps):
+        h = lengths[j]
+        slope, slope_n = np.zeros(5), 0.0
+        mean, mean_n = np.zeros(5), 0.0
+        for at, far, weight in stage:
+            y, left = ys[j] - far * h * slope, ns[j] - far * h * slope_n
+            lost = leaving(fast_exponent, exponent, k[3 * j + at], y, left / lw if left > 0.0 else 0.0)
+            slope_n = taken(alkali_carb, gum, lost)
+            for c in range(5):
+                slope[c] = lost[c]
+                mean[c] += weight * lost[c]
+            mean_n += weight * slope_n
+        ys[j + 1] = ys[j] - h / 6.0 * mean
+        n = max(0.0, ns[j] - h / 6.0 * mean_n)
+        if added[j] > 0.0:
+            n += added[j]
+            exhausted = -1
+        if not np.isnan(measured[j]):
+            n = measured[j]
+        if exhausted < 0 and NaOH_G * n / lw < EXHAUSTED_G_L:
+            exhausted = j
+        ns[j + 1], out_at[j] = n, exhausted
+    return ys, ns, out_at
 
 
 def _mean_oh(points: Points, minutes: list[float], states: list[State], lw: float) -> float:

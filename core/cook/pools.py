@@ -11,6 +11,7 @@ from typing import Any, Final
 import numpy as np
 import numpy.typing as npt
 
+from core.compiled import compiled, plain
 from core.cook.species import A_GUM, A_LIGNIN, Species
 
 Array = npt.NDArray[np.float64]
@@ -74,12 +75,13 @@ def pools_of(s: Species) -> tuple[float, float, float, float, float]:
     return fast, s.lignin - fast - residual, residual, s.peeled * s.carbohydrate, (1.0 - s.peeled) * s.carbohydrate
 
 
-def losses(s: Species, k: Any, pools: Any, oh: Any) -> Any:
-    """What leaves the five pools, % of wood a minute, at alkali `oh`, mol/L (at least 0). Numbers or arrays alike."""
+@compiled
+def leaving(fast_exponent: float, exponent: float, k: Any, pools: Any, oh: Any) -> Any:
+    """What leaves the five pools, % of wood a minute, at alkali `oh`, mol/L (at least 0), by a wood's exponents."""
     base = oh + ACID_GROUPS_MOL_L
-    bulk = oh * base ** (s.exponent - 1.0)
+    bulk = oh * base ** (exponent - 1.0)
     return (
-        k[0] * oh * base ** (s.fast_exponent - 1.0) * pools[0],
+        k[0] * oh * base ** (fast_exponent - 1.0) * pools[0],
         k[1] * bulk * pools[1],
         k[2] * bulk * pools[2],
         k[3] * oh * base ** (PEELING - 1.0) * pools[3],
@@ -87,10 +89,21 @@ def losses(s: Species, k: Any, pools: Any, oh: Any) -> Any:
     )
 
 
+@compiled
+def taken(alkali_carb: float, gum_a_fast: float, lost: Any) -> Any:
+    """Alkali that those losses take, mol NaOH a kg of wood; `gum_a_fast`: gum that leaves with a part of fast lignin."""
+    lignin = lost[0] + lost[1] + lost[2]
+    return 10.0 * (A_LIGNIN * lignin + alkali_carb * (lost[3] + lost[4]) + A_GUM * gum_a_fast * lost[0])
+
+
+def losses(s: Species, k: Any, pools: Any, oh: Any) -> Any:
+    """What leaves the five pools, % of wood a minute, at alkali `oh`, mol/L (at least 0). Numbers or arrays alike."""
+    return plain(leaving)(s.fast_exponent, s.exponent, k, pools, oh)
+
+
 def alkali_taken(s: Species, lost: Any) -> Any:
     """Alkali that those losses take, mol NaOH a kg of wood."""
-    fast, bulk, residual, peeled, slow = lost
-    return 10.0 * (A_LIGNIN * (fast + bulk + residual) + s.alkali_carb * (peeled + slow) + A_GUM * gum_left(s, fast))
+    return plain(taken)(s.alkali_carb, gum_left(s, 1.0), lost)
 
 
 def gum_left(s: Species, fast: Any) -> Any:

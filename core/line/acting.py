@@ -5,24 +5,28 @@ until shares, conversions, draws and quality all stand still. What only rides on
 new flows. Source: one balance for a line, models, chips to bleach, section 10.
 """
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
-from core.colour import brightness_from_ks, ks_from_reflectance
+from core.colour import brightness_from_ks
 from core.errors import ImpossibleInput, NotSolved, Problem
 from core.line.heat import Heated, heated
-from core.line.network import Draw, DrawKind, Network, Outlet, Unit, build, loses, rebuilt
-from core.line.steady import LIQUOR, WATER, Solution, mixed_again, solutes_of, solve
-from core.stream import DS, FIBRE, SUSPENDED, Vector, W
+from core.line.network import EVERY, Draw, DrawKind, Network, Outlet, Places, Sets, Unit, build, loses, rebuilt, shares_of
+from core.line.onward import FED_S, LOG_FED_CSF, Laid, Made, Riding, came, onward
+from core.line.steady import Solution, mixed_again, solutes_of, solve
+from core.stream import DS, FIBRE, SUSPENDED, N, Vector, W
 from core.unit import ON, ON_FIBRE, OXIDANTS, SOLUTES, Acts, Drawn, Facts, Inlet, Kind, met
 
 SETTLED = 1e-9
 FINE = 1e-4  # shares close the mass whatever they are: they stand still at a hundred-thousandth
 ROUNDING = 1e-13
 MOST_PASSES = 25
+SOLIDS_AND_FIBRE = np.stack([SUSPENDED, FIBRE], axis=1)
+PLACE = {name: i for i, name in enumerate(SOLUTES)}
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -71,16 +75,17 @@ def _added(acts: Acts | None) -> Vector:
     v = np.zeros(len(SOLUTES))
     if acts is not None:
         for name, kg_h in acts.adds.items():
-            v[SOLUTES.index(name)] += kg_h
+            v[PLACE[name]] += kg_h
     return v
 
 
 def _all_added(units: tuple[Unit, ...], acts: Mapping[str, Acts]) -> Vector:
     """What every unit adds of each solute, kg/h (n, solutes)."""
     added = np.zeros((len(units), len(SOLUTES)))
-    for i, u in enumerate(units):
-        if act := acts.get(u.id):
-            added[i] = _added(act)
+    if acts:
+        for i, u in enumerate(units):
+            if (act := acts.get(u.id)) is not None and act.adds:
+                added[i] = _added(act)
     return added
 
 
@@ -91,13 +96,20 @@ def changed_by(u: Unit, acts: Acts) -> Unit:
         conversion = np.array(acts.turns)
     outlets = u.outlets
     if acts.shares:
-        outlets = tuple(replace(o, shares=np.array(acts.shares[o.name])) if o.name in acts.shares else o for o in outlets)
+        outlets = tuple(
+            Outlet(name=o.name, to=o.to, shares=np.array(acts.shares[o.name])) if o.name in acts.shares else o for o in outlets
+        )
     if acts.liquor_on is not None:
         others = sum(float(o.shares[DS]) for o in outlets if o.name != ON)
         outlets = tuple(_with_liquor(o, acts.liquor_on, others) for o in outlets)
-    sets = u.sets
-    given = {"kappa": acts.kappa, "iso_pct": acts.iso_pct, "csf_ml": acts.csf_ml, "s457": acts.s457}
-    sets = replace(sets, **{k: v for k, v in given.items() if v is not None})
+    own = u.sets
+    sets = Sets(
+        kappa=own.kappa if acts.kappa is None else acts.kappa,
+        csf_ml=own.csf_ml if acts.csf_ml is None else acts.csf_ml,
+        iso_pct=own.iso_pct if acts.iso_pct is None else acts.iso_pct,
+        s457=own.s457 if acts.s457 is None else acts.s457,
+        grey=own.grey,
+    )
     return replace(u, conversion=conversion, outlets=outlets, sets=sets)
 
 
@@ -105,7 +117,7 @@ def _with_liquor(o: Outlet, on: float, others: float) -> Outlet:
     """An outlet with its share of the dissolved: `on` goes with the pulp, the others share the rest as they did."""
     v = o.shares.copy()
     v[DS] = on if o.name == ON else (1.0 - on) * v[DS] / others if others > 0.0 else 0.0
-    return replace(o, shares=v)
+    return Outlet(name=o.name, to=o.to, shares=v)
 
 
 def _own_supply(network: Network, d: Draw) -> bool:
@@ -138,14 +150,23 @@ def _drawn_as(draws: tuple[Draw, ...], network: Network, acts: Mapping[str, Acts
     return tuple(result)
 
 
-def _needed(network: Network, acting: Mapping[str, Kind]) -> list[int]:
-    """Units that act or that lie before one that does, in the order of the line."""
-    needed: set[int] = set()
+def _laid(network: Network, acting: Mapping[str, Kind]) -> Laid:
+    """Who sends to whom on a walk down the line: past the units that act or that lie before one that does."""
+    ways, ends, through = network.ways, network.ends, np.zeros(len(network.units), dtype=bool)
     for i in range(len(network.units) - 1, -1, -1):
-        u = network.units[i]
-        if u.id in acting or any(network.index[o.to] > i and network.index[o.to] in needed for o in u.outlets):
-            needed.add(i)
-    return sorted(needed)
+        through[i] = network.units[i].id in acting or any(through[to] for to in ways.to[ways.of(i)] if to > i)
+    thickens = [j for j, d in enumerate(network.draws) if d.kind is DrawKind.THICKEN]
+    at, to, rest = (places[thickens].tolist() for places in (ends.tank, ends.to, ends.rest))
+    return Laid(
+        begins=ways.begins,
+        to=ways.to,
+        through=through,
+        thick_at=np.array(at, dtype=int),
+        thick_way=np.array([ways.find(*pair) for pair in zip(at, to, strict=True)], dtype=int),
+        thick_rest=np.array([ways.find(*pair) for pair in zip(at, rest, strict=True)], dtype=int),
+        displaced=np.array([network.draws[j].displaced for j in thickens], dtype=bool),
+        on_fibre=ON_FIBRE,
+    )
 
 
 class _Walk:
@@ -155,127 +176,97 @@ class _Walk:
     that a thickener keeps follow its act. Where the acts stand still, the walk repeats the solution.
     """
 
-    def __init__(self, solution: Solution, solutes: Vector, acts: Mapping[str, Acts]) -> None:
+    def __init__(self, solution: Solution, solutes: Vector, acts: Mapping[str, Acts], laid: Laid) -> None:
         network = self.network = solution.network
-        self.solution = solution
-        self.held = solutes + _all_added(network.units, acts)
-        self.flows, self.drawn_in = network.feed.copy(), np.zeros_like(network.feed)
-        self.thickens: dict[int, list[int]] = {}
+        self.solution, self.laid = solution, laid
         self.asks: dict[int, int] = {}  # the draw by which a unit takes of a supply
-        known: list[tuple[int, int, Vector]] = []  # flows that are as in the solution: from, to, t/h
+        ends, carried = network.ends, solution.drawn[:, None] * solution.composition
+        thickens = np.array([d.kind is DrawKind.THICKEN for d in network.draws], dtype=bool)
         for j, d in enumerate(network.draws):
-            tank, to, rest = network.index[d.tank], network.index[d.to], network.rest_target(d)
             if _own_supply(network, d):
-                self.asks.setdefault(to, j)
-            if d.kind is DrawKind.THICKEN:
-                self.thickens.setdefault(tank, []).append(j)
-                continue
-            carried = solution.drawn[j] * solution.composition[j]
-            self.drawn_in[to] += carried
-            if rest is not None:
-                known += ((tank, to, carried), (tank, rest, -carried))
-                self.flows[rest] -= carried
-        for i, u in enumerate(network.units):  # what comes back from units further on
-            for o in u.outlets:
-                if (to := network.index[o.to]) <= i:
-                    back = solution.after[i] * o.shares
-                    self.flows[to] += back
-                    known.append((i, to, back))
-        self._ride(known)
+                self.asks.setdefault(int(ends.to[j]), j)
+        self.made = Made(
+            turns=network.turns.copy(),
+            conversion=network.conversion.copy(),
+            shares=network.shares.copy(),
+            sets=network.sets.copy(),
+            adds=np.zeros_like(solutes),
+            thick=np.array([d.target for d in network.draws if d.kind is DrawKind.THICKEN]),
+            drawn_in=np.zeros_like(network.feed),
+        )
+        inner = ~thickens & (ends.rest >= 0)
+        np.add.at(self.made.drawn_in, ends.to[~thickens], carried[~thickens])
+        flows = network.feed.copy()
+        at, to, shares = network.returns  # what comes back from units further on
+        back = solution.after[at] * shares
+        np.add.at(flows, to, back)
+        np.subtract.at(flows, ends.rest[inner], carried[inner])
+        given = carried[inner]
+        self.riding = self._riding(  # flows that are as in the solution: from, to, t/h
+            flows,
+            solutes + _all_added(network.units, acts),
+            np.concatenate([ends.tank[inner], ends.tank[inner], at]),
+            np.concatenate([ends.to[inner], ends.rest[inner], to]),
+            np.concatenate([given, -given, back]),
+        )
+        self.reached = 0
 
-    def _ride(self, known: list[tuple[int, int, Vector]]) -> None:
-        """Solutes and quality on what is fed, and on the flows that are as in the solution."""
+    def _riding(self, came: Vector, held: Vector, at: Places, to: Places, flows: Vector) -> Riding:
+        """What is fed, and flows (k, 11) from `at` to `to` that are as in the solution, with solutes and quality on them.
+
+        `held`: solutes (n, k) in what units send.
+        """
         s, fed = self.solution, np.maximum(self.network.feed, 0.0)
-        solutes, fibre, solids = np.zeros_like(self.held), fed @ FIBRE, fed @ SUSPENDED
-        rides = np.stack([0.0 * fibre, fibre * np.log(600.0), 0.0 * solids, solids * 30.0], axis=1)
-        if known:
-            at, to = np.array([k[0] for k in known]), np.array([k[1] for k in known])
-            flows = np.array([k[2] for k in known])
-            liquor, held = s.after[at, DS], s.after[at] @ FIBRE
-            by_liquor = np.where(liquor > 0.0, flows[:, DS] / np.where(liquor > 0.0, liquor, 1.0), 0.0)
-            by_fibre = np.where(held > 0.0, flows @ FIBRE / np.where(held > 0.0, held, 1.0), 0.0)
-            np.add.at(solutes, to, self.held[at] * np.where(ON_FIBRE, by_fibre[:, None], by_liquor[:, None]))
-            quality = np.stack([s.kappa, np.log(s.csf_ml), s.k457, s.s457], axis=1)[at]
-            moved = np.stack([flows @ FIBRE, flows @ SUSPENDED], axis=1)
-            np.add.at(rides, to, quality * moved[:, [0, 0, 1, 1]])
-            np.add.at(fibre, to, moved[:, 0])
-            np.add.at(solids, to, moved[:, 1])
-        self.solutes = solutes
-        self.fibre: list[float] = fibre.tolist()
-        self.solids: list[float] = solids.tolist()
-        self.rides: list[list[float]] = rides.tolist()
-
-    def _mix(self, to: int, fibre: float, solids: float, quality: tuple[float, float, float, float]) -> None:
-        self.fibre[to] += fibre
-        self.solids[to] += solids
-        rides = self.rides[to]
-        rides[0] += fibre * quality[0]
-        rides[1] += fibre * quality[1]
-        rides[2] += solids * quality[2]
-        rides[3] += solids * quality[3]
-
-    def _came(self, i: int) -> tuple[float, float, float, float]:
-        """Kappa, log of freeness, k and s of what arrives at a unit."""
-        fibre, solids = self.fibre[i], self.solids[i]
-        kappa, csf, k, s = self.rides[i]
-        if fibre <= 1e-12 or solids <= 1e-12:
-            return 0.0, float(np.log(600.0)), 0.0, 30.0
-        return kappa / fibre, csf / fibre, k / solids, s / solids
+        solutes, fibre, solids = np.zeros_like(held), fed @ FIBRE, fed @ SUSPENDED
+        rides = np.stack([fibre, solids, 0.0 * fibre, fibre * LOG_FED_CSF, 0.0 * solids, solids * FED_S], axis=1)
+        liquor, pulp = s.after[at, DS], s.after[at] @ FIBRE
+        by_liquor = np.where(liquor > 0.0, flows[:, DS] / np.where(liquor > 0.0, liquor, 1.0), 0.0)
+        by_fibre = np.where(pulp > 0.0, flows @ FIBRE / np.where(pulp > 0.0, pulp, 1.0), 0.0)
+        np.add.at(solutes, to, held[at] * np.where(ON_FIBRE, by_fibre[:, None], by_liquor[:, None]))
+        one = np.ones_like(s.kappa)
+        quality = np.stack([one, one, s.kappa, np.log(s.csf_ml), s.k457, s.s457], axis=1)[at]
+        moved = flows @ SOLIDS_AND_FIBRE
+        np.add.at(rides, to, quality * moved[:, [1, 0, 1, 1, 0, 0]])
+        return Riding(flows=came, solutes=solutes, rides=rides)
 
     def inlet(self, i: int) -> Inlet:
-        flows = np.maximum(self.flows[i], 0.0)
-        kappa, csf, k, s = self._came(i)
+        """What enters a unit once all units before it have sent on, with the solutes and the quality on it."""
+        onward(self.reached, i, self.laid, self.made, self.riding)
+        self.reached = i
+        flows = np.maximum(self.riding.flows[i], 0.0)
+        solids, fibre = (flows @ SOLIDS_AND_FIBRE).tolist()
+        parts = flows.tolist()
+        kappa, csf, k, s = came(self.riding.rides, i)
         return Inlet(
-            solids_t_h=float(flows @ SUSPENDED),
-            fibre_t_h=float(flows @ FIBRE),
-            water_t_h=float(flows[W]),
-            dissolved_t_h=float(flows[DS]),
+            solids_t_h=solids,
+            fibre_t_h=fibre,
+            water_t_h=parts[W],
+            dissolved_t_h=parts[DS],
             temp_c=float(self.solution.arrives["temp_c"][i]),
-            kappa=max(0.0, float(kappa)),
-            iso_pct=brightness_from_ks(max(0.0, float(k / s))) if s > 0.0 else 0.0,
-            csf_ml=float(np.exp(csf)),
-            solutes=tuple(self.solutes[i].tolist()),
-            parts=tuple(flows.tolist()),
+            kappa=max(0.0, kappa),
+            iso_pct=brightness_from_ks(max(0.0, k / s)) if s > 0.0 else 0.0,
+            csf_ml=math.exp(csf),
+            solutes=tuple(self.riding.solutes[i].tolist()),
+            parts=tuple(parts),
         )
 
-    def passes(self, i: int, u: Unit, acts: Acts | None) -> None:
-        """What a unit sends on, after its act."""
-        network, into = self.network, self.flows[i] + self.drawn_in[i]
-        if acts is not None and acts.takes is not None and (j := self.asks.get(i)) is not None:
+    def acted(self, i: int, u: Unit, acts: Acts) -> None:
+        """Take what a unit does to what enters it: it sends on so."""
+        network, made = self.network, self.made
+        if network.units[i] is not u:
+            made.conversion[i] = EVERY if u.conversion is None else u.conversion
+            made.turns[i] = u.conversion is not None
+            if u.outlets:
+                made.shares[network.ways.of(i)] = shares_of(u, network.index)
+            made.sets[i] = u.sets.mixed()
+        made.adds[i] = _added(acts)
+        if acts.out_pct is not None:
+            made.thick[self.laid.thick_at == i] = acts.out_pct / 100.0
+        if acts.takes is not None and (j := self.asks.get(i)) is not None:
             d = _taking(network.draws[j], acts.takes)
             tank = network.unit(d.tank).feed
             carries = d.carries if d.carries is not None else tank / tank.sum()
-            into = into - self.solution.drawn[j] * self.solution.composition[j] + d.target * carries
-        after = into if u.conversion is None else u.conversion @ into
-        kept = self.solutes[i] + _added(acts)
-        kappa, csf, k, s = self._came(i)
-        if u.sets.kappa is not None:
-            kappa = u.sets.kappa
-        if u.sets.csf_ml is not None:
-            csf = float(np.log(u.sets.csf_ml))
-        if u.sets.iso_pct is not None and u.sets.s457 is not None:
-            s = u.sets.s457
-            k = s * ks_from_reflectance(u.sets.iso_pct / 100.0)
-        sent = {network.index[o.to]: after * o.shares for o in u.outlets}
-        for j in self.thickens.get(i, ()):
-            d = _thickening(network.draws[j], acts)
-            to, rest = network.index[d.to], network.rest_target(d)
-            liquor = sent[to] * LIQUOR
-            moved = float(sent[to] @ SUSPENDED) * (1.0 / d.target - 1.0) - float(liquor.sum())
-            own = after * LIQUOR
-            carried = moved * (WATER if d.displaced or own.sum() <= 0.0 else own / own.sum())
-            sent[to] = sent[to] + carried
-            if rest is not None:
-                sent[rest] = sent[rest] - carried
-        liquor, held = float(after[DS]), float(after @ FIBRE)
-        for to, flows in sent.items():
-            if to <= i:
-                continue
-            self.flows[to] += flows
-            fibre = float(flows @ FIBRE)
-            by_liquor, by_fibre = float(flows[DS]) / liquor if liquor > 0.0 else 0.0, fibre / held if held > 0.0 else 0.0
-            self.solutes[to] += kept * np.where(ON_FIBRE, by_fibre, by_liquor)  # by what dissolves it, or by what holds it
-            self._mix(to, fibre, float(flows @ SUSPENDED), (kappa, csf, k, s))
+            made.drawn_in[i] += d.target * carries - self.solution.drawn[j] * self.solution.composition[j]
 
 
 def _met(inlet: Inlet) -> tuple[Inlet, dict[str, float]]:
@@ -340,20 +331,20 @@ def _walk(
     units: Mapping[str, Unit],
     acting: Mapping[str, Kind],
     known: Mapping[str, _Seen],
+    laid: Laid,
 ) -> dict[str, _Seen]:
-    """What every acting unit does, each seeing what the acts before it send; `known`: what it did when last asked.
+    """What every acting unit does, each seeing what the acts before it send.
 
+    `known`: what it did when last asked. `laid`: who sends to whom.
     Raises: ImpossibleInput, NotSolved, with the unit's name.
     """
-    network, walk = solution.network, _Walk(solution, solutes, before)
+    network = solution.network
+    walk = _Walk(solution, solutes, before, laid)
     seen: dict[str, _Seen] = {}
-    for i in _needed(network, acting):
-        u = units[network.units[i].id]
-        if u.id not in acting:
-            walk.passes(i, u, None)
-            continue
-        now = seen[u.id] = _acted(u, acting[u.id], walk.inlet(i), known.get(u.id))
-        walk.passes(i, now.unit, now.act)
+    for i, unit in enumerate(network.units):
+        if unit.id in acting:
+            now = seen[unit.id] = _acted(units[unit.id], acting[unit.id], walk.inlet(i), known.get(unit.id))
+            walk.acted(i, now.unit, now.act)
     return seen
 
 
@@ -372,8 +363,10 @@ def _moved(before: Acts | None, now: Acts) -> tuple[float, float]:
     flows = max(_gap(getattr(before, k), getattr(now, k)) for k in ("dissolves", "liquor_on", "out_pct"))
     flows = max(flows, FINE * _gap(before.in_pct, now.in_pct))
     for name, shares in now.shares.items():
-        flows = max(flows, FINE * float(np.abs(np.array(shares) - np.array(before.shares.get(name, 0.0))).max()))
-    if now.turns is not None:
+        was = before.shares.get(name)
+        if shares is not was:
+            flows = max(flows, FINE * max(abs(a - b) for a, b in zip(shares, was or (0.0,) * N, strict=True)))
+    if now.turns is not None and now.turns is not before.turns:
         flows = max(flows, FINE * float(np.abs(np.array(now.turns) - np.array(before.turns or 0.0)).max()))
     if before.takes is not None and now.takes is not None:
         flows = max(flows, _gap(before.takes.t_h, now.takes.t_h))
@@ -408,9 +401,9 @@ def solve_line(units: tuple[Unit, ...], draws: tuple[Draw, ...], acting: Mapping
         network = rebuilt(start.solution.network, changed, _drawn_as(draws, start.solution.network, acts))
         solution, known = replace(start.solution, network=network), start.seen
     fresh = start is not None  # nothing is solved yet for these feeds and targets
-    worst, gap = "", np.inf
+    worst, gap, laid = "", np.inf, _laid(network, acting)
     for passes in range(1, MOST_PASSES + 1):
-        known = _walk(solution, solutes, acts, own, acting, known)
+        known = _walk(solution, solutes, acts, own, acting, known, laid)
         now = {key: seen.act for key, seen in known.items()}
         flows, rides = 0.0, 0.0
         for key, act in now.items():

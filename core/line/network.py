@@ -5,8 +5,9 @@ component to its outlets. Draws move stock or water on demand: to a consistency,
 Source: models, section 1.
 """
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
 
@@ -15,13 +16,16 @@ import numpy.typing as npt
 from scipy.sparse import coo_array, csr_array
 from scipy.sparse.csgraph import breadth_first_order
 
+from core.colour import ks_from_reflectance
 from core.document import Limit, item
 from core.errors import ImpossibleInput, Problem
 from core.stream import COMPONENTS, INDEX, NAMES, SUSPENDED, N, Vector
 
 SHARE_TOLERANCE = 1e-9
+EVERY = np.eye(N)  # a unit that turns nothing into anything else
 
 Places = npt.NDArray[np.intp]
+Turning = npt.NDArray[np.bool_]
 
 
 class UnsolvableNetwork(ImpossibleInput):
@@ -46,6 +50,18 @@ class Sets:
     iso_pct: float | None = item(Limit(label="Brightness, % ISO", open_at=None, possible=(1, 100)), default=None)
     s457: float | None = item(Limit(label="Scattering, m²/kg", open_at=None, possible=(1, 300)), default=None)
     grey: float | None = item(Limit(label="Grey of its colour, 0 to 1", open_at=None, possible=(0, 1)), default=None)
+
+    def mixed(self) -> tuple[float, float, float, float, float]:
+        """What is set as it mixes: kappa, log of freeness, k and s (m2/kg), grey; not a number where nothing is set."""
+        light = self.iso_pct is not None and self.s457 is not None
+        s = self.s457 if light and self.s457 is not None else math.nan
+        return (
+            math.nan if self.kappa is None else self.kappa,
+            math.nan if self.csf_ml is None else math.log(self.csf_ml),
+            s * ks_from_reflectance(self.iso_pct / 100.0) if light and self.iso_pct is not None else math.nan,
+            s,
+            math.nan if self.grey is None else self.grey,
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -99,6 +115,34 @@ class Draw:
     carries: Vector | None = field(default=None, compare=False)  # of a supply: mass fractions, in place of the supply's own
 
 
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Ways:
+    """Who sends to whom, by number, in the order of the units; two outlets of a unit to one target are one way."""
+
+    begins: Places  # (n + 1) the first way of every unit
+    at: Places
+    to: Places
+
+    def of(self, i: int) -> slice:
+        """The ways of a unit."""
+        return slice(int(self.begins[i]), int(self.begins[i + 1]))
+
+    def find(self, at: int, to: int) -> int:
+        """The way from one unit to another; -1 where there is none."""
+        begin = int(self.begins[at])
+        targets = self.to[self.of(at)].tolist()
+        return begin + targets.index(to) if to in targets else -1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Ends:
+    """Every draw's ends by number: its tank, who draws, who gives it up (-1: a supply, which gives without end)."""
+
+    tank: Places
+    to: Places
+    rest: Places
+
+
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Network:
     """Units and draws with their arrays, checked. Build with `build`."""
@@ -110,6 +154,11 @@ class Network:
     conversion: Vector  # (n, N, N)
     order: tuple[int, ...]  # components, every conversion leading from earlier to later
     feed: Vector  # (n, N)
+    ends: Ends
+    ways: Ways
+    shares: Vector  # (ways, N): of what leaves the unit
+    turns: Turning  # (n) units that turn components into others
+    sets: Vector  # (n, 5): `Sets.mixed` of every unit
 
     @cached_property
     def doubled(self) -> bool:
@@ -119,8 +168,14 @@ class Network:
     @cached_property
     def links(self) -> tuple[Places, Places, Places, Vector]:
         """What is routed at all: component, unit it enters, unit it leaves, share."""
-        c, v, u = np.nonzero(self.routing)
-        return c, v, u, self.routing[c, v, u]
+        way, c = np.nonzero(self.shares)
+        return c, self.ways.to[way], self.ways.at[way], self.shares[way, c]
+
+    @cached_property
+    def returns(self) -> tuple[Places, Places, Vector]:
+        """What units send back to themselves or to units before them: from, to, share of each component (k, 11)."""
+        back = self.ways.to <= self.ways.at
+        return self.ways.at[back], self.ways.to[back], self.shares[back]
 
     @cached_property
     def flow(self) -> coo_array:
@@ -139,12 +194,36 @@ class Network:
     def unit(self, unit_id: str) -> Unit:
         return self.units[self.index[unit_id]]
 
-    def rest_target(self, draw: Draw) -> int | None:
-        """Index of the unit that gives up what the draw takes; None for a supply."""
-        tank = self.unit(draw.tank)
-        if tank.supply:
-            return None
-        return self.index[next(o.to for o in tank.outlets if o.name == draw.rest)]
+
+def shares_of(unit: Unit, index: Mapping[str, int]) -> Vector:
+    """The share of each component on every way of a unit (k, 11)."""
+    to = [index[o.to] for o in unit.outlets]
+    if len(set(to)) == len(to):
+        return np.array([o.shares for o in unit.outlets]).reshape(len(to), N)
+    targets = list(dict.fromkeys(to))
+    taken = np.zeros((len(targets), N))
+    for target, o in zip(to, unit.outlets, strict=True):
+        taken[targets.index(target)] += o.shares
+    return taken
+
+
+def _ways(units: tuple[Unit, ...], index: Mapping[str, int]) -> Ways:
+    targets = [tuple(dict.fromkeys(index[o.to] for o in u.outlets)) for u in units]
+    counts = [len(each) for each in targets]
+    return Ways(
+        begins=np.cumsum([0, *counts]),
+        at=np.repeat(np.arange(len(units)), counts),
+        to=np.array([to for each in targets for to in each], dtype=int),
+    )
+
+
+def _ends(units: tuple[Unit, ...], draws: tuple[Draw, ...], index: Mapping[str, int]) -> Ends:
+    rests = []
+    for d in draws:
+        tank = units[index[d.tank]]
+        rests.append(-1 if tank.supply else index[next(o.to for o in tank.outlets if o.name == d.rest)])
+    tanks, to = ([index[getattr(d, end)] for d in draws] for end in ("tank", "to"))
+    return Ends(tank=np.array(tanks, dtype=int), to=np.array(to, dtype=int), rest=np.array(rests, dtype=int))
 
 
 def shares(base: float = 1.0, **by_component: float) -> Vector:
@@ -280,31 +359,81 @@ def build(units: Iterable[Unit], draws: Iterable[Draw] = ()) -> Network:
     return network
 
 
+def _sound(units: Sequence[Unit]) -> bool:
+    """Whether nothing is wrong with units whose outlets lead where they did; what is wrong is said by `_unit_problems`."""
+    made = [u.conversion for u in units if u.conversion is not None]
+    turned = np.array(made) if {k.shape for k in made} <= {(N, N)} else np.array([])
+    if made and not (turned.size and (turned >= 0).all() and (np.abs(turned.sum(axis=1) - 1.0) <= SHARE_TOLERANCE).all()):
+        return False
+    fed = np.array([u.feed for u in units])
+    sending = [u for u in units if u.outlets]
+    shares = np.array([o.shares for u in sending for o in u.outlets]).reshape(-1, N)
+    within = ((shares >= -SHARE_TOLERANCE) & (shares <= 1.0 + SHARE_TOLERANCE)).all()
+    begins = np.cumsum([0, *(len(u.outlets) for u in sending)])[:-1]
+    total = np.add.reduceat(shares, begins) if sending else np.ones((1, N))
+    return bool(within and (np.abs(total - 1.0) <= 1e-6).all() and np.isfinite(fed).all() and (fed >= 0.0).all())
+
+
 def rebuilt(network: Network, units: tuple[Unit, ...], draws: tuple[Draw, ...]) -> Network:
     """The same network with other shares, conversions, settings and targets; who sends to whom is as it was and is not checked
     again.
 
     Raises: UnsolvableNetwork for shares not making 1, or a target that cannot be.
     """
-    known = {id(u) for u in network.units}  # checked when they were laid out
-    bad = _unit_problems(tuple(u for u in units if id(u) not in known), network.index)
+    changed = [i for i, (u, before) in enumerate(zip(units, network.units, strict=True)) if u is not before]
+    others = tuple(units[i] for i in changed)
+    bad = _unit_problems(others, network.index) if others and not _sound(others) else []
     bad = bad or _draw_problems(draws, units, network.index)
     if bad:
         raise UnsolvableNetwork(*bad)
-    return _laid_out(units, draws, network.index)
+    now = Network(
+        units=units,
+        draws=draws,
+        index=network.index,
+        routing=network.routing.copy(),
+        conversion=network.conversion.copy(),
+        order=network.order,
+        feed=network.feed.copy(),
+        ends=network.ends,
+        ways=network.ways,
+        shares=network.shares.copy(),
+        turns=network.turns.copy(),
+        sets=network.sets.copy(),
+    )
+    _lay(now, changed)
+    if np.array_equal(now.conversion > 0.0, network.conversion > 0.0):
+        return now
+    return replace(now, order=_component_order(now.conversion))
+
+
+def _lay(network: Network, places: Iterable[int]) -> None:
+    """Put units in their places in the arrays of a network."""
+    for i in places:
+        u, own = network.units[i], network.ways.of(i)
+        network.turns[i] = u.conversion is not None
+        network.conversion[i] = EVERY if u.conversion is None else u.conversion
+        network.feed[i] = 0.0 if u.supply else u.feed
+        network.sets[i] = u.sets.mixed()
+        if u.outlets:
+            network.shares[own] = shares_of(u, network.index)
+            network.routing[:, network.ways.to[own], i] = network.shares[own].T
 
 
 def _laid_out(us: tuple[Unit, ...], ds: tuple[Draw, ...], index: Mapping[str, int]) -> Network:
-    n = len(us)
-    routing = np.zeros((N, n, n))
-    conversion = np.empty((n, N, N))
-    feed = np.zeros((n, N))
-    for i, u in enumerate(us):
-        conversion[i] = np.eye(N) if u.conversion is None else u.conversion
-        if not u.supply:
-            feed[i] = u.feed
-        for o in u.outlets:
-            routing[:, index[o.to], i] += o.shares
-    return Network(
-        units=us, draws=ds, index=index, routing=routing, conversion=conversion, order=_component_order(conversion), feed=feed
+    n, ways = len(us), _ways(us, index)
+    network = Network(
+        units=us,
+        draws=ds,
+        index=index,
+        routing=np.zeros((N, n, n)),
+        conversion=np.empty((n, N, N)),
+        order=(),
+        feed=np.zeros((n, N)),
+        ends=_ends(us, ds, index),
+        ways=ways,
+        shares=np.empty((len(ways.to), N)),
+        turns=np.empty(n, dtype=bool),
+        sets=np.empty((n, 5)),
     )
+    _lay(network, range(n))
+    return replace(network, order=_component_order(network.conversion))

@@ -5,7 +5,7 @@ fractions of what stands in their tank, found by Newton's method, so that every 
 Source: models, section 1; Newton's method in place of its damped passes, since recycles near 1 make those slow.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -14,9 +14,8 @@ import numpy as np
 from scipy.sparse import csc_array, eye_array
 from scipy.sparse.linalg import SuperLU, splu
 
-from core.colour import ks_from_reflectance
 from core.errors import NotSolved, Problem
-from core.line.network import Draw, DrawKind, Network, Sets, UnsolvableNetwork
+from core.line.network import Draw, DrawKind, Network, UnsolvableNetwork
 from core.stream import COMPONENTS, DS, FIBRE, HEAT_KJ_KG_K, SUSPENDED, N, Quality, Stream, Vector, W
 from core.unit import ON_FIBRE
 
@@ -131,9 +130,7 @@ class _Draws:
 
     def __init__(self, network: Network) -> None:
         draws, m = network.draws, len(network.draws)
-        self.tank = np.array([network.index[d.tank] for d in draws], dtype=int)
-        self.to = np.array([network.index[d.to] for d in draws], dtype=int)
-        self.rest = np.array([-1 if (r := network.rest_target(d)) is None else r for d in draws], dtype=int)
+        self.tank, self.to, self.rest = network.ends.tank, network.ends.to, network.ends.rest
         self.mask, self.fixed = np.ones((m, N)), np.zeros((m, N))
         self.moving = np.ones(m, dtype=bool)  # carries what the tank holds; else of fixed composition
         self.row, self.at = np.zeros((m, N)), np.zeros(m, dtype=int)
@@ -332,7 +329,7 @@ def solve(network: Network, start: Solution | None = None) -> Solution:
     if closure.max() > CLOSURE_TOLERANCE:
         raise NotSolved("the balance", passes, float(closure.max()), COMPONENTS[int(closure.argmax())])
     mixing = Mixing(network, system.draws, after, carried)
-    quality, arrives = mixing.of([u.sets for u in network.units])
+    quality, arrives = mixing.of(network.sets)
     return Solution(
         network=network,
         into=into,
@@ -479,29 +476,16 @@ class Mixing:
         self.right[2:5] = np.where(solids_some, solids_fed * fed[2:], fed[2:])
         self.right[5] = np.where(heat_in > 1e-12, warmth / safe, 20.0)
 
-    def of(self, sets: Sequence[Sets]) -> tuple[dict[str, Vector], dict[str, Vector]]:
-        """(quality at every unit, what arrives there before the unit sets its own)."""
+    def of(self, sets: Vector) -> tuple[dict[str, Vector], dict[str, Vector]]:
+        """(quality at every unit, what arrives there before the unit sets its own); `sets` (n, 5) as `Sets.mixed`."""
         matrices, right = np.eye(len(sets)) - self.shares, self.right.copy()
-        given = np.array([_given(s) for s in sets], dtype=np.float64).T
-        quality, unit = np.nonzero(~np.isnan(given))
+        quality, unit = np.nonzero(~np.isnan(sets.T))
         matrices[quality, unit] = 0.0
         matrices[quality, unit, unit] = 1.0
-        right[quality, unit] = given[quality, unit]
+        right[quality, unit] = sets[unit, quality]
         result = np.asarray(np.linalg.solve(matrices, right[:, :, None])[:, :, 0], dtype=np.float64)
         came: Vector = np.einsum("qij,qj->qi", self.shares, result) + self.right
         return _named(result), _named(came)
-
-
-def _given(s: Sets) -> tuple[float | None, ...]:
-    """What a unit sets, as it mixes; None where it sets nothing."""
-    light = s.iso_pct is not None and s.s457 is not None
-    return (
-        s.kappa,
-        None if s.csf_ml is None else float(np.log(s.csf_ml)),
-        s.s457 * ks_from_reflectance(s.iso_pct / 100.0) if light and s.s457 is not None and s.iso_pct is not None else None,
-        s.s457 if light else None,
-        s.grey,
-    )
 
 
 def _named(found: Vector) -> dict[str, Vector]:
@@ -512,7 +496,7 @@ def _named(found: Vector) -> dict[str, Vector]:
 
 def mixed_again(solution: Solution, network: Network) -> Solution:
     """The same flows with the qualities that the units of `network` set."""
-    quality, arrives = solution.mixing.of([u.sets for u in network.units])
+    quality, arrives = solution.mixing.of(network.sets)
     told: dict[str, Any] = {**quality, "network": network, "arrives": arrives}
     return replace(solution, **told)
 
@@ -532,17 +516,17 @@ def solutes_of(solution: Solution, adds: Vector) -> Vector:
 
 def _shares_of(solution: Solution, by: Vector) -> Vector:
     """(n, n): of what `by` counts in each unit, the share that goes to every other, draws included."""
-    network = solution.network
+    network, ends = solution.network, solution.network.ends
     stands = solution.after @ by
     safe = np.where(stands > 0.0, stands, 1.0)
-    share: Vector = np.einsum("c,cij,jc->ij", by, network.routing, solution.after) / safe
-    if not np.count_nonzero(by) > 1:  # of one component alone the shares hold where none of it stands, too
-        share = network.routing[int(np.argmax(by))].copy()
-    for d, q, w in zip(network.draws, solution.drawn, solution.composition, strict=True):
-        tank = network.index[d.tank]
-        rest = network.rest_target(d)
-        if rest is not None and stands[tank] > 0.0:
-            moved = q * float(w @ by) / stands[tank]
-            share[network.index[d.to], tank] += moved
-            share[rest, tank] -= moved
-    return share
+    carried = np.flatnonzero(by)
+    if len(carried) == 1:  # of one component alone the shares hold where none of it stands, too
+        share = network.routing[carried[0]].copy()
+    else:
+        held = by[carried, None] * solution.after.T[carried] / safe
+        share = (network.routing[carried] * held[:, None, :]).sum(axis=0)
+    moves = (ends.rest >= 0) & (stands[ends.tank] > 0.0)
+    tank, moved = ends.tank[moves], (solution.drawn * (solution.composition @ by))[moves] / safe[ends.tank[moves]]
+    np.add.at(share, (ends.to[moves], tank), moved)
+    np.subtract.at(share, (ends.rest[moves], tank), moved)
+    return np.asarray(share, dtype=np.float64)

@@ -7,6 +7,7 @@ import math
 from dataclasses import dataclass
 from typing import Final
 
+from core.compiled import compiled
 from core.errors import Caution, Infeasible
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
@@ -48,6 +49,26 @@ def ph_of_alkali(mol_l: float) -> float:
     return brentq(balance, 0.0, 15.0, xtol=1e-9)
 
 
+@compiled
+def _falls(kappa: float, kappa_in: float, rate: float, kx: float, start: float) -> float:
+    """Kappa a minute, with the alkali that the lignin taken so far has left."""
+    alkali = start - ALKALI_A_KAPPA * (kappa_in - kappa)
+    return rate * (kappa - kx) ** 2 * alkali**EXPONENT if alkali > 0.0 else 0.0
+
+
+@compiled
+def _through(kappa_in: float, h: float, rate: float, kx: float, start: float) -> float:
+    """Kappa after all steps of h minutes, by classical fourth-order steps."""
+    kappa = kappa_in
+    for _ in range(STEPS):
+        a = _falls(kappa, kappa_in, rate, kx, start)
+        b = _falls(kappa - h / 2.0 * a, kappa_in, rate, kx, start)
+        c = _falls(kappa - h / 2.0 * b, kappa_in, rate, kx, start)
+        d = _falls(kappa - h * c, kappa_in, rate, kx, start)
+        kappa -= h / 6.0 * (a + 2.0 * b + 2.0 * c + d)
+    return kappa
+
+
 def react(
     wood: str,
     kappa_in: float,
@@ -74,17 +95,7 @@ def react(
     hot = math.exp(-E_KJ / R_KJ * (1.0 / (temp_c + 273.15) - 1.0 / T_REF_K))
     rate = rate_factor * k * (bar_abs / P_REF) ** EXPONENT * hot / (mat * 40.0 * OH_REF) ** EXPONENT
 
-    def falls(kappa: float) -> float:
-        alkali = start - ALKALI_A_KAPPA * (kappa_in - kappa)
-        return rate * (kappa - kx) ** 2 * alkali**EXPONENT if alkali > 0.0 else 0.0
-
-    h, kappa = minutes / STEPS, kappa_in
-    for _ in range(STEPS if start > 0.0 and h > 0.0 else 0):
-        a = falls(kappa)
-        b = falls(kappa - h / 2.0 * a)
-        c = falls(kappa - h / 2.0 * b)
-        d = falls(kappa - h * c)
-        kappa -= h / 6.0 * (a + 2.0 * b + 2.0 * c + d)
+    kappa = _through(kappa_in, minutes / STEPS, rate, kx, start) if start > 0.0 and minutes > 0.0 else kappa_in
     kappa = max(kappa, kappa_in - start / ALKALI_A_KAPPA)  # consumption cannot exceed supply
     left = max(0.0, start - ALKALI_A_KAPPA * (kappa_in - kappa))
     return Reacted(kappa=kappa, left_kg=left, used_kg=naoh_kg - left, end_ph=ph_of_alkali(left / mat / 40.0))

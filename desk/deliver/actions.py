@@ -65,7 +65,7 @@ class Lot:
     def end(self) -> datetime:
         return self.closed.at if self.closed else self.state.now
 
-    @property
+    @cached_property
     def to_end(self) -> tuple[datetime, str]:
         """When a running lot is to be closed, and why."""
         return furnish_end(self.state, self.start)

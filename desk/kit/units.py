@@ -8,6 +8,7 @@ freeness by core.refine.freeness; directional brightness by a mill offset (no fo
 import math
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, fields
+from functools import cached_property
 
 from core.refine import freeness
 
@@ -27,6 +28,13 @@ class Schools:
     dryness: str = "od"
     brightness: str = "iso"
     offset: float = 0.0  # directional less ISO brightness, points
+
+    @cached_property
+    def ways(self) -> dict[str, "Way"]:
+        """How every unit that is not shown as it is is shown, by the core's unit."""
+        if self not in _known:
+            _known[self] = _ways(self)
+        return _known[self]
 
 
 CHOICES = {
@@ -102,11 +110,7 @@ _known: dict[Schools, dict[str, Way]] = {}
 
 def way(unit: str, schools: Schools | None) -> Way | None:
     """How a unit is shown in these schools; None when it stays as it is."""
-    if schools is None or not unit:
-        return None
-    if schools not in _known:
-        _known[schools] = _ways(schools)
-    return _known[schools].get(unit)
+    return schools.ways.get(unit) if unit and schools is not None else None
 
 
 def shown(value: float | None, unit: str, schools: Schools | None) -> tuple[float | None, str, int]:

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
+from itertools import islice
 
 from core.bleach.unit import BleachPlan
 from core.cook.unit import CookPlan
@@ -46,12 +48,18 @@ class Step:
     rows: tuple[Moved, ...]
 
 
-def _moved(label: str, unit: str, pair: tuple[float, float], decimals: int, schools: Schools | None, **more) -> Moved | None:
+def _moved(
+    label: str, unit: str, pair: tuple[float, float], decimals: int, schools: Schools | None, mark: str = "", way=None
+) -> Moved | None:
+    """The figure on both lines where what is read of it differs; `way` makes the address of its working."""
+    if pair[0] == pair[1]:
+        return None
     (was, name, extra), (now, _, _) = (shown(v, unit, schools) for v in pair)
     places = decimals + extra
-    if figure(was, places) == figure(now, places):
+    before, after = figure(was, places), figure(now, places)
+    if before == after:
         return None
-    return Moved(label, name, figure(was, places), figure(now, places), changed(was, now, places), **more)
+    return Moved(label, name, before, after, changed(was, now, places), mark, way() if way is not None else "")
 
 
 def _of_unit(mill: Mill, key: str, was: Line, now: Line, schools: Schools | None, back: str) -> Iterator[Moved | None]:
@@ -63,7 +71,7 @@ def _of_unit(mill: Mill, key: str, was: Line, now: Line, schools: Schools | None
         before, after = getattr(a, name), getattr(b, name)
         if before is not None and after is not None and label.split()[0] not in labels:
             told.add(name)
-            yield _moved(label, unit, (before, after), decimals, schools, mark=_mark(mill, key, name, after))
+            yield _moved(label, unit, (before, after), decimals, schools, _mark(mill, key, name, after))
     pairs = [*zip(a.worked, b.worked, strict=False)]
     if key in was.heat.worked and key in now.heat.worked:
         pairs.append((was.heat.worked[key], now.heat.worked[key]))
@@ -71,8 +79,8 @@ def _of_unit(mill: Mill, key: str, was: Line, now: Line, schools: Schools | None
         for name, said in quantities(type(after.result)).items():
             pair = (getattr(before.result, name), getattr(after.result, name))
             told.add(name)
-            href = working_path(after.model, name, after.case, back)
-            yield _moved(said.label, said.unit, pair, said.decimals, schools, href=href, mark=_mark(mill, key, name, pair[1]))
+            way = partial(working_path, after.model, name, after.case, back)
+            yield _moved(said.label, said.unit, pair, said.decimals, schools, _mark(mill, key, name, pair[1]), way)
     for name, after in b.duties.items():
         kind = next((k for k in UNITS if name.endswith(f"_{k}")), None)
         if kind is not None and name not in told and name != "water_t_h":
@@ -93,7 +101,7 @@ def steps(mill: Mill, was: Line, now: Line, schools: Schools | None, back: str, 
     result = []
     for u in mill.units:
         if u.id in was.acts and u.id in now.acts:
-            rows = tuple(r for r in _of_unit(mill, u.id, was, now, schools, back) if r is not None)[:most]
+            rows = tuple(islice((r for r in _of_unit(mill, u.id, was, now, schools, back) if r is not None), most))
             if rows:
                 result.append(Step(u.title, u.station, rows))
     fills = []
