@@ -63,6 +63,7 @@ import core.mechanical.refine
 import core.plan.digesters
 import core.plan.orders
 import core.plan.silo
+import core.plan.told
 import core.practice.table
 import core.recovered.again
 import core.recovered.claim

@@ -1,5 +1,9 @@
 """A plan looked at once more, by rules written anew: nothing of the search is used to say whether what it found holds."""
 
+from collections.abc import Sequence
+
+from core.cook.house import Batch
+from core.plan.cycles import Stand
 from core.plan.digesters import HousePlanCase, HousePlanFound
 from core.plan.orders import Machine, Ordered
 from core.plan.silo import SiloCase, SiloFound
@@ -77,4 +81,25 @@ def of_silo(found: SiloFound, case: SiloCase) -> list[str]:
             bad.append(f"it stands at {level:g} after hour {h}")
     if level + short < case.end_t - TINY:
         bad.append(f"it ends at {level:g}")
+    return bad
+
+
+def of_cycles(cooks: list[Batch], stands: Sequence[Stand] = ()) -> list[str]:
+    """What cooks of a digester house on one clock break, in words."""
+    bad: list[str] = []
+    spans: dict[str, list[tuple[float, float]]] = {"filled": [], "heated": [], "blown": []}
+    for b in cooks:
+        end = b.rise_at + b.rise_min + b.hold_min + b.blow_min
+        spans["filled"].append((b.rise_at - b.fill_min, b.rise_at))
+        spans["heated"].append((b.rise_at, b.rise_at + b.rise_min))
+        spans["blown"].append((end - b.blow_min, end))
+        spans.setdefault(f"cooking in {b.digester}", []).append((b.rise_at - b.fill_min, end))
+        bad += [
+            f"{b.name} cooks through a stop of {s.digester}"
+            for s in stands
+            if s.digester == b.digester and b.rise_at - b.fill_min < s.to_min - TINY and end > s.from_min + TINY
+        ]
+    for what, told in spans.items():
+        told.sort()
+        bad += [f"two are {what} at once at {b[0]:g}" for a, b in zip(told, told[1:], strict=False) if b[0] < a[1] - TINY]
     return bad

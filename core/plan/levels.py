@@ -17,7 +17,7 @@ TINY: Final = 1e-9
 
 @dataclass(frozen=True, slots=True)
 class Span:
-    """From one time to another (h) so much is drawn, t OD/h."""
+    """From one time to another (h) so much is drawn, or comes less, t OD/h."""
 
     from_h: float
     to_h: float
@@ -57,15 +57,17 @@ class Course:
         return before[1]
 
 
-def course(vessel: Vessel, draws: Sequence[Span], hours: float) -> Course:
-    """The level of a vessel through so many hours. Under nothing nothing is drawn, over the brim nothing comes in."""
-    edges = sorted({0.0, hours, *(t for s in draws for t in (s.from_h, s.to_h) if 0.0 < t < hours)})
+def course(vessel: Vessel, draws: Sequence[Span], hours: float, cuts: Sequence[Span] = ()) -> Course:
+    """The level of a vessel through so many hours. Under nothing nothing is drawn, over the brim nothing comes in; `cuts` are
+    taken off what comes in, which is never below nothing."""
+    edges = sorted({0.0, hours, *(t for s in (*draws, *cuts) for t in (s.from_h, s.to_h) if 0.0 < t < hours)})
     now, points = vessel.now_t, [(0.0, vessel.now_t)]
     short_t = low_h = high_h = 0.0
     first: tuple[str, float] | None = None
     for begin, end in zip(edges, edges[1:], strict=False):
         drawn = sum(s.t_h for s in draws if s.from_h <= begin + TINY and s.to_h >= end - TINY)
-        rate, at = vessel.fed_t_h - drawn, begin
+        cut = sum(s.t_h for s in cuts if s.from_h <= begin + TINY and s.to_h >= end - TINY)
+        rate, at = max(0.0, vessel.fed_t_h - cut) - drawn, begin
         while at < end - TINY:
             bounds = [b for b in (0.0, vessel.low_t, vessel.high_t, vessel.full_t) if (b - now) * rate > TINY]
             near = min(((b - now) / rate for b in bounds), default=end - at)
@@ -87,7 +89,7 @@ def course(vessel: Vessel, draws: Sequence[Span], hours: float) -> Course:
     return Course(tuple(points), short_t, low_h, high_h, first)
 
 
-def half_t(vessel: Vessel, drawn_t_h: float, hour: float) -> float:
-    """How far a level is kept off its limits for what its rates may be off by, t."""
-    sd = level_sd(RATE_OFF * 0.5 * (vessel.fed_t_h + drawn_t_h), FORGOTTEN_H, hour)
+def half_t(vessel: Vessel, drawn_t_h: float, hour: float, factor: float = 1.0) -> float:
+    """How far a level is kept off its limits for what its rates may be off by, t; `factor` is what past plans taught of it."""
+    sd = factor * level_sd(RATE_OFF * 0.5 * (vessel.fed_t_h + drawn_t_h), FORGOTTEN_H, hour)
     return min(MOST_OFF * vessel.full_t, KEEPS_OFF * sd)

@@ -10,4 +10,5 @@ STATION = Station(
     benches=BENCHES,
     bench="bleach:bench",
     moves=(MoveGroup("bleach", "Bleach", ("bleach",), "bleach"),),
+    lanes="desk.bleach.lanes",
 )

@@ -9,12 +9,10 @@ from django.views.decorators.http import require_safe
 
 from core.catalogue import find
 from core.cook import house as houses
-from core.cook import kinetic
-from core.cook.unit import CookPlan
-from core.errors import CoreError
 from core.unit import Worked
 from desk.cases.benches import case_held, held_case
 from desk.cook.drawings import house_picture
+from desk.cook.lanes import continuous, known_batches
 from desk.cook.models import Cook
 from desk.cook.views import station
 from desk.kit.bench import Well, read_wells, render_bench
@@ -36,16 +34,6 @@ WELLS = tuple(
         ("delay", "Next rise later by", "min", 0.0, 0.0, 240.0),
     )
 )
-
-
-def _continuous(state) -> list[dict]:
-    """The continuous digesters of this mill: unit, what they cook, and what comes to them."""
-    line, lines = state.line, {u.id: u.line for u in state.mill.units}
-    return [
-        {"key": unit, "line": lines.get(unit, ""), "name": plan.species, "t_h": line.inlets[unit].solids_t_h}
-        for unit, plan in line.acting.items()
-        if isinstance(plan, CookPlan) and plan.vessel == "continuous"
-    ]
 
 
 def _wells(lanes: list[dict]) -> tuple[Well, ...]:
@@ -70,35 +58,15 @@ def _steady(lanes: list[dict], v: dict) -> tuple[houses.Steady, ...]:
 def _batches(state, now, delay: float) -> tuple[list[houses.Batch], dict[str, Cook], dict]:
     """Running and coming cooks of the batch digesters, on minutes from now. The coming ones follow the last plan of their
     digester."""
-    result, cooks, made_of = [], {}, {}
-    since = now - timedelta(hours=BACK_H + 6)
-    newest: dict[str, houses.Batch] = {}
-    kept = Cook.objects.filter(started_at__gte=since, started_at__lte=now)
-    batch = kept.filter(digester__in=state.mill.digesters) if state.mill.digesters else kept
-    for c in batch.order_by("started_at"):
-        try:
-            done = kinetic.cook(c.species, c.given, c.profile, coefficients=c.fitted)
-        except CoreError:
-            continue
-        made = houses.batch_of(
-            name=str(c.number),
-            digester=c.digester,
-            rise_at=(c.started_at - now).total_seconds() / 60.0,
-            plan=c.profile,
-            lw_m3_t=c.given.lw_m3_t,
-            wood_t=c.wood_t,
-            yield_pct=done.yield_pct,
-            done=True,
-        )
-        newest[c.digester] = made
-        result.append(made)
-        cooks[made.name], made_of[made.name] = c, done
+    result, cooks, made_of = known_batches(state, now, hours=BACK_H + 6.0)
+    newest = {b.digester: b for b in result}
     coming = []
     for digester, last in newest.items():
+        before = last.name
         for k in range(3):
             last = houses.follow_on(last, f"{digester}+{k + 1}", 0.0)
             coming.append(last)
-            cooks[last.name], made_of[last.name] = cooks[newest[digester].name], made_of[newest[digester].name]
+            cooks[last.name], made_of[last.name] = cooks[before], made_of[before]
     coming.sort(key=lambda b: b.rise_at)
     if coming:
         coming[0] = replace(coming[0], rise_at=coming[0].rise_at + delay)
@@ -110,7 +78,7 @@ def house(request):
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
-    lanes = _continuous(state)
+    lanes = continuous(state)
     wells, v = read_wells(request.GET, _wells(lanes))
     context = station(request, state, wells=wells, lanes=True)
     if not any(w["error"] for w in wells):

@@ -13,4 +13,5 @@ STATION = Station(
         MoveGroup("cook", "Chips and Cook", ("chips", "cook"), "cook"),
         MoveGroup("mechanical", "Mechanical", ("mechanical",), "cook"),
     ),
+    lanes="desk.cook.lanes",
 )

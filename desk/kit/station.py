@@ -10,6 +10,8 @@ from functools import cache
 from importlib import import_module
 from typing import Any, NamedTuple
 
+from desk.kit.lane import Lane, Stands
+
 INSTALLED = ("chips", "cook", "wash", "bleach", "recovered", "clean", "refine", "stock", "blend", "deliver")
 APPS = tuple(f"desk.{name}" for name in INSTALLED)
 
@@ -30,7 +32,8 @@ class Station:
 
     `key`: its column of the ribbon, and its package desk.<key>. `home`: the name of its first page's address. `urls`: the
     module of its addresses, mounted under `key`. `benches` and `bench`: its single-question pages, by key, and the name of
-    their address. `moves`: the groups in which its rows of the practice table are shown.
+    their address. `moves`: the groups in which its rows of the practice table are shown. `lanes`: the module whose `lanes`
+    tells what of the station stands on the schedule's clock (`desk/kit/lane.py`).
     """
 
     key: str
@@ -39,6 +42,7 @@ class Station:
     benches: Mapping[str, Any] = field(default_factory=dict)
     bench: str = ""
     moves: tuple[MoveGroup, ...] = ()
+    lanes: str = ""
 
 
 @cache
@@ -49,6 +53,11 @@ def installed() -> tuple[Station, ...]:
 
 def by_key() -> dict[str, Station]:
     return {s.key: s for s in installed()}
+
+
+def lanes_of(state, hours: float, stands: tuple[Stands, ...]) -> list[Lane]:
+    """What stands on the schedule's clock, in the way of the fibre, with the stops that are entered."""
+    return [lane for s in installed() if s.lanes for lane in import_module(s.lanes).lanes(state, hours, stands)]
 
 
 def move_groups() -> tuple[MoveGroup, ...]:

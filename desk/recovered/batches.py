@@ -74,6 +74,13 @@ def _plan_of(state, vat: Vat) -> RecoveredPlan | None:
     return plan if isinstance(plan, RecoveredPlan) and plan.papers else None
 
 
+def draw_of(state, vat: Vat) -> float:
+    """What is drawn from the vat's dump chest, t/h oven-dry: what its line is fed, or what its source gives."""
+    if vat.unit:
+        return fed_to(state, vat.unit)
+    return state.running.gives.get(vat.source, 0.0)
+
+
 def chest_now(state, vat: Vat, kept: list[Batch] | None = None) -> tuple[float, str]:
     """The level of the dump chest, %, and where it comes from: as it was kept with the newest batch, what was drawn since taken
     off and what was dumped put in; half full where nothing was kept today."""
@@ -84,7 +91,7 @@ def chest_now(state, vat: Vat, kept: list[Batch] | None = None) -> tuple[float, 
     newest = last.record
     hours = (state.now - newest.at).total_seconds() / 3600.0
     full = chest_t(vat.chest_m3, vat.chest_pct, vat.temp_c)
-    draw = fed_to(state, vat.unit) if vat.unit else state.running.gives.get(vat.source, 0.0)
+    draw = draw_of(state, vat)
     dumped = newest.data["od_t"] if last.dumped else 0.0
     level = newest.data["chest_pct"] + 100.0 * (dumped - draw * hours) / full
     return min(100.0, max(0.0, level)), f"from batch {newest.data['number']}"

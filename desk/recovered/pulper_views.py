@@ -43,7 +43,7 @@ from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.people.models import Person
 from desk.people.rights import may
-from desk.recovered.bales import LotNow, YardRefused, fed_to, lots_of, number_of
+from desk.recovered.bales import LotNow, YardRefused, lots_of, number_of
 from desk.recovered.batches import (
     BATCHES,
     Batch,
@@ -51,6 +51,7 @@ from desk.recovered.batches import (
     batch,
     batches,
     chest_now,
+    draw_of,
     dump,
     keep,
     read_labels,
@@ -297,13 +298,6 @@ def _well_of(field: str) -> str:
     number, _, name = rest.partition(".")
     named = {"bales": "n", "bale_kg": "kg", "moisture_pct": "wet"}
     return f"{named.get(name, 'n')}{int(number) - 1}" if head == "loads" and number.isdigit() else field
-
-
-def draw_of(state, vat: Vat) -> float:
-    """What is drawn from the vat's dump chest, t/h oven-dry: what its line is fed, or what its source gives."""
-    if vat.unit:
-        return fed_to(state, vat.unit)
-    return state.running.gives.get(vat.source, 0.0)
 
 
 def _next(state, vat: Vat, level: float, minutes: float, od_t: float) -> tuple[Worked | None, str, float]:

@@ -10,4 +10,5 @@ STATION = Station(
     benches=BENCHES,
     bench="recovered:bench",
     moves=(MoveGroup("recovered", "Recovered", ("recovered",), "recovered"),),
+    lanes="desk.recovered.lanes",
 )

@@ -34,8 +34,10 @@ def latest_card(order: str) -> Record | None:
 
 
 @writing()
-def add_order(*, by, now, number: str, grade: str, gsm: float, sale_t: float, speed_m_min: float, start, state) -> Record:
-    """Put an order into the queue. Its number is used once."""
+def add_order(
+    *, by, now, number: str, grade: str, gsm: float, sale_t: float, speed_m_min: float, start, state, due=None
+) -> Record:
+    """Put an order into the queue. Its number is used once. `due`: when it must be ready, where that is not its end."""
     refuse(by, "plan")
     if not number:
         raise Refused("order", "Order is empty; give it a number such as H-0415.")
@@ -43,6 +45,7 @@ def add_order(*, by, now, number: str, grade: str, gsm: float, sale_t: float, sp
         raise Refused("order", f"Order {number} is in the queue already, put there by {stop(earlier.signed)}")
     name = state.mill.grades[grade].name
     data = {"grade": grade, "gsm": gsm, "sale_t": sale_t, "speed_m_min": speed_m_min, "start": start.isoformat()}
+    data |= {"due": due.isoformat()} if due is not None else {}
     return write(
         kind=Kind.ORDER,
         subject=number,

@@ -70,7 +70,8 @@ def units_of(mill) -> dict[str, tuple[str, str]]:
 def told(state, back: timedelta = timedelta(days=7)) -> list[Told]:
     """Everything that stood still or ran slower since, and what is ahead; the newest first."""
     known, made = units_of(state.mill), []
-    kept = Record.objects.current().filter(kind__in=KINDS, at__gte=state.now - back - LONGEST).order_by("-at", "-id")
+    kept = Record.objects.current().filter(kind__in=KINDS, at__gte=state.now - back - LONGEST, entered_at__lte=state.now)
+    kept = kept.order_by("-at", "-id")
     for r in kept:
         end = datetime.fromisoformat(r.data["until"])
         if end <= max(r.at, state.now - back):

@@ -4,14 +4,21 @@ Orders are put in order by core/plan/orders.py; of the cheapest few that one is 
 put in the plan moves the wanted start of orders; an order whose card is issued keeps it until its card is worked out again.
 """
 
+import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import cached_property
+from types import MappingProxyType
 
 from core.deliver.draw import draw
 from core.errors import Infeasible
+from core.line.passing import passing
 from core.plan.levels import Course, Span, Vessel, course
 from core.plan.orders import MOST_ORDERS, Machine, Order, Ordered, Standing
 from core.stock.cover import USABLE_HIGH_PCT, USABLE_LOW_PCT
+from desk.cook.models import Cook
+from desk.kit.lane import Stands
 from desk.kit.refused import FieldRefused
 from desk.kit.templatetags.vat import clock, dayclock
 from desk.kit.writing import writing
@@ -19,6 +26,8 @@ from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.people.rights import refuse
 from desk.schedule.actions import latest_card
+from desk.schedule.halts import told as halts_told
+from desk.schedule.halts import units_of
 from desk.schedule.planning import run_hours
 
 HOURS, FROZEN_H = 72.0, 2.0
@@ -74,22 +83,50 @@ class Plan:
     def __init__(self, state):
         self.state = state
         self.waiting = _waiting(state)[:MOST_ORDERS]
+        self.stands = stands_of(state)
         grades = dict.fromkeys([state.run["grade"], *(w.grade for w in self.waiting)])
         self.number = {g: k for k, g in enumerate(grades, start=1)}
         orders = [Order(hours=max(0.01, w.hours), due_h=_h(state, w.due), shade=self.number[w.grade]) for w in self.waiting]
-        self.free_h = _running_left(state)
-        self.machine = Machine(
-            orders,
-            {(self.number[a], self.number[b]): wash_h(state.mill, a, b) for a in self.number for b in self.number if a != b},
-            [
-                Standing(from_h=max(0.0, _h(state, s.start)), to_h=_h(state, s.end))
-                for s in state.stops
-                if s.rate_pct == 0.0 and _h(state, s.end) > 0.0
-            ],
-            shade=self.number[state.run["grade"]],
-            free_h=self.free_h,
-        )
+        self.running = _running(state)
+        self.free_h = self.running[-1][1] if self.running else 0.0
+        self.orders = orders
+        self.washes = {
+            (self.number[a], self.number[b]): wash_h(state.mill, a, b) for a in self.number for b in self.number if a != b
+        }
+        self.machine = self._machine(self.free_h)
         self.fixed = tuple(i for i, w in enumerate(self.waiting) if w.frozen)
+
+    def _machine(self, free_h: float, stands: list[Standing] | None = None) -> Machine:
+        """The machine free from an hour on, with its stops as they are entered, or others."""
+        own = [
+            Standing(from_h=max(0.0, _h(self.state, s.start)), to_h=_h(self.state, s.end))
+            for s in self.state.stops
+            if s.rate_pct == 0.0 and _h(self.state, s.end) > 0.0
+        ]
+        shade = self.number[self.state.run["grade"]]
+        return Machine(self.orders, self.washes, own if stands is None else stands, shade=shade, free_h=free_h)
+
+    @cached_property
+    def cuts(self) -> dict[str, list[Span]]:
+        """What comes less to every vessel of the furnish while a unit stands, t/h, by vessel; the way from there to it takes no
+        time here."""
+        state, told = self.state, {}
+        network = state.solution.network
+        for s in self.stands:
+            unit, share = _of_the_line(state, s.unit)
+            if unit not in network.index:
+                continue
+            passed = passing(state.solution, unit)
+            for source in state.mill.sources.values():
+                less = share * passed.get(source.tower, 0.0) * state.full_rates.get(source.vessel, (0.0, 0.0))[0]
+                if less > 0.0:
+                    told.setdefault(source.vessel, []).append(Span(max(0.0, s.from_h), s.to_h, less))
+        return told
+
+    @cached_property
+    def draws(self) -> list[float]:
+        """Solids that the machine takes of its furnish on each order, t/h."""
+        return [_draws(self.state, w) for w in self.waiting]
 
     def judged(self, orders: tuple[int, ...]) -> Judged:
         """Orders in this order, with the levels they bring."""
@@ -103,6 +140,19 @@ class Plan:
     @property
     def queued(self) -> Judged:
         return self.judged(tuple(range(len(self.waiting))))
+
+    def first_with(self, judged: Judged, vessel: str, more_t: float) -> float:
+        """When a vessel meets its first limit with so much more (or less) in it now, h; the plan's end where it meets none."""
+        course_ = self._courses(judged.found, {vessel: more_t})[vessel]
+        return course_.first[1] if course_.first is not None else course_.points[-1][0]
+
+    def sooner(self, orders: tuple[int, ...], hours: float) -> dict[str, Ordered]:
+        """The same orders with so many hours more of the machine: what it runs done sooner, or its stops shorter, in words."""
+        shorter = [Standing(from_h=a, to_h=b - hours) for a, b in self.machine.stands if b - hours > a]
+        told = {f"what it runs done {hours:g} h sooner": self._machine(max(0.0, self.free_h - hours)).runs(orders)}
+        if self.machine.stands:
+            told[f"each stop {hours:g} h shorter"] = self._machine(self.free_h, shorter).runs(orders)
+        return told
 
     def found(self) -> list[Judged]:
         """The best order and the next best: of the cheapest few those that starve the machine least."""
@@ -124,31 +174,29 @@ class Plan:
             return [begun]
         return [self.machine.runs((*self.fixed, *(rest[i] for i in f.orders))) for f in machine.next_best(LOOKED_AT)]
 
-    def _courses(self, found: Ordered) -> dict[str, Course]:
+    def _courses(self, found: Ordered, more_t: Mapping[str, float] = MappingProxyType({})) -> dict[str, Course]:
         """The level of every vessel that the furnish is drawn from."""
         state, told = self.state, {}
         for key, source in state.mill.sources.items():
             v = state.vessels.get(source.vessel)
             if v is None or source.spare:
                 continue
-            spans = [Span(0.0, min(self._stops_at(), self.free_h), state.shares.get(key, 0.0) * state.draw.solids_t_h)]
+            spans = [Span(a, b, rate * state.shares.get(key, 0.0) * state.draw.solids_t_h) for a, b, rate in self.running]
             for run in found.runs:
                 grade = state.mill.grades[self.waiting[run.order].grade]
-                t_h = grade.shares.get(key, 0.0) * _draws(state, self.waiting[run.order])
+                t_h = grade.shares.get(key, 0.0) * self.draws[run.order]
                 spans.append(Span(run.begins_h, run.ends_h, t_h))
             full = v.vessel.full_t
             vessel = Vessel(
-                now_t=v.content_t,
+                now_t=min(full, max(0.0, v.content_t + more_t.get(source.vessel, 0.0))),
                 full_t=full,
                 low_t=USABLE_LOW_PCT / 100.0 * full,
                 high_t=USABLE_HIGH_PCT / 100.0 * full,
                 fed_t_h=state.full_rates[source.vessel][0] if source.vessel in state.full_rates else v.rate_in,
             )
-            told[source.vessel] = course(vessel, spans, max(0.1, min(HOURS, max(found.ends_h, self.free_h))))
+            hours = max(0.1, min(HOURS, max(found.ends_h, self.free_h)))
+            told[source.vessel] = course(vessel, spans, hours, self.cuts.get(source.vessel, ()))
         return told
-
-    def _stops_at(self) -> float:
-        return min((a for a, _ in self.machine.stands), default=HOURS)
 
     def read(self, text: str) -> tuple[int, ...] | None:
         """An order of orders as an address has it (their numbers, joined by commas); None for one that is not all of them."""
@@ -162,6 +210,36 @@ class Plan:
 
 def _h(state, when: datetime) -> float:
     return (when - state.now).total_seconds() / 3600.0
+
+
+def stands_of(state) -> tuple[Stands, ...]:
+    """What stands, or is to stand, within the hours of the plan: the machine (no unit) and single units."""
+    named, told = units_of(state.mill), []
+    for t in halts_told(state, timedelta(0)):
+        if t.halt.rate_pct == 0.0 and t.halt.end > state.now and _h(state, t.halt.start) < HOURS:
+            name = named.get(t.halt.unit, (t.halt.unit, ""))[0]
+            spans = _h(state, t.halt.start), _h(state, t.halt.end)
+            told.append(Stands(t.halt.unit, *spans, t.halt.what, name, t.halt.planned, str(_first(t.record).pk)))
+    return tuple(sorted(told, key=lambda s: s.from_h))
+
+
+def _first(record: Record) -> Record:
+    """The entry that a record corrects, and so on to the first."""
+    while record.corrects is not None:
+        record = record.corrects
+    return record
+
+
+def _of_the_line(state, unit: str) -> tuple[str, float]:
+    """The unit of the line that a stop takes out, and the share of it: one of several digesters is that share of its cook."""
+    if unit not in state.mill.digesters:
+        return unit, 1.0
+    cooks = {u.cooks: u.id for u in state.mill.units if u.cooks}
+    newest: dict[str, str] = {}
+    for digester, species in Cook.objects.order_by("started_at").values_list("digester", "species"):
+        newest[digester] = cooks.get(species, "")
+    own = newest.get(unit, "")
+    return own, 1.0 / max(1, sum(newest.get(d) == own for d in state.mill.digesters))
 
 
 def wash_h(mill, before: str, after: str) -> float:
@@ -178,14 +256,28 @@ def _draws(state, w: Waiting) -> float:
     return 0.0 if isinstance(result, Infeasible) else result.solids_t_h
 
 
-def _running_left(state) -> float:
-    """Hours that the running order still has; none where it is not known."""
+def _running(state) -> list[tuple[float, float, float]]:
+    """The running order to its end, from hour to hour at a share of its speed, through stops and slower hours; nothing where it
+    is not known."""
     order = Record.objects.current().filter(kind=Kind.ORDER, subject=state.run["order"]).first()
     if order is None:
-        return 0.0
+        return []
     card = latest_card(order.subject)
     whole = run_hours(card.data if card is not None else order.data, state)
-    return max(0.0, whole - state.running_h(state.run["since"], state.now))
+    left = max(0.0, whole - state.running_h(state.run["since"], state.now))
+    edges = sorted({0.0, *(h for s in state.stops for h in (_h(state, s.start), _h(state, s.end)) if h > 0.0)})
+    told: list[tuple[float, float, float]] = []
+    for k, begin in enumerate(edges):
+        if left <= 1e-9:
+            break
+        rate = state.rate_at(state.now + timedelta(hours=begin + 1e-6))
+        lasts = left / rate if rate > 0.0 else math.inf
+        end = min(edges[k + 1] if k + 1 < len(edges) else math.inf, begin + lasts)
+        if math.isinf(end):
+            break
+        told.append((begin, end, rate))
+        left -= rate * (end - begin)
+    return told
 
 
 def _waiting(state) -> list[Waiting]:

@@ -1,21 +1,30 @@
-"""Schedule: 72 hours of orders, stops and levels on one clock; an order moved by its keys, the best and the next best found."""
+"""Schedule: 72 hours in the way of the fibre on one clock; an order moved, the best and the next best found, plans issued."""
 
 from datetime import timedelta
+from urllib.parse import urlencode
 
 from django.contrib import messages
-from django.http import JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.utils import timezone
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from desk.kit.bench import render_bench
+from desk.kit.lane import Bars, Lanes, Steps
 from desk.kit.text import plain
 from desk.mill.context import state_of
 from desk.people.rights import may
-from desk.schedule.order_plan import HOURS, Judged, Plan, Refused, put
-from desk.schedule.order_plan_drawings import plan_picture
+from desk.schedule.actions import Refused as OrderRefused
+from desk.schedule.order_plan import FROZEN_H, HOURS, Judged, Plan, Refused, put
+from desk.schedule.order_plan_drawings import Old, plan_picture, strip_picture
+from desk.schedule.plan_files import COLUMNS, MOST_BYTES, calendar, plan_csv, read_orders, take_in, words_of
+from desk.schedule.plan_lanes import all_lanes
+from desk.schedule.versions import SAME_COOK_H, Version, issue, moved_from, newest, order_spans
 
-QUEUED, LETTERS = "queued", "ABC"
+QUEUED, MOVED, LETTERS = "queued", "moved", "ABC"
+CLOCKS = {"72": 72.0, "24": 24.0, "8": 8.0}
+MOST_WORDS = 400
 
 
 def _shown(plan: Plan, text: str, found: list[Judged]) -> tuple[str, Judged]:
@@ -26,37 +35,143 @@ def _shown(plan: Plan, text: str, found: list[Judged]) -> tuple[str, Judged]:
     queued = plan.queued
     if orders is None or orders == queued.found.orders:
         return QUEUED, queued
-    return "moved", plan.judged(orders)
+    return MOVED, plan.judged(orders)
 
 
 @require_safe
 def order_plan(request):
-    """The plan as it is queued, as somebody moved it, or as it is found."""
+    """The plan as it is queued, as somebody moved it, or as it is found; dashed behind it the plan that was issued last."""
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
     plan = Plan(state)
     found = plan.found() if plan.waiting else []
-    name, judged = _shown(plan, request.GET.get("orders", "")[:400], found)
+    name, judged = _shown(plan, request.GET.get("orders", "")[:MOST_WORDS], found)
+    lanes = all_lanes(plan, judged)
     if request.GET.get("json") == "1":
-        return JsonResponse(_told(plan, judged), json_dumps_params={"ensure_ascii": False})
-    columns = [("as queued", plan.queued), *((f"{LETTERS[k]}", j) for k, j in enumerate(found))]
-    if name == "moved":
+        return JsonResponse(plan_told(plan, judged, lanes), json_dumps_params={"ensure_ascii": False})
+    if request.GET.get("csv") == "1":
+        return _file(plan_csv(plan, judged).encode(), "text/csv", "plan.csv")
+    issued, queued = newest(state), plan.queued
+    wide = request.GET.get("h", "72") if request.GET.get("h") in CLOCKS else "72"
+    old = _old(plan, queued, issued, name)
+    moved = _moved(plan, judged, lanes, issued)
+    columns = [("as queued", queued), *((f"{LETTERS[k]}", j) for k, j in enumerate(found))]
+    if name == MOVED:
         columns.insert(1, ("as moved", judged))
+    longest = max((j.found.ends_h for j in found), default=0.0)
     context = {
         "waiting": plan.waiting,
         "name": name,
         "judged": judged,
-        "p": plan_picture(plan, judged, plan.queued if name != QUEUED else None),
+        "p": plan_picture(plan, judged, old, lanes, CLOCKS[wide], issued.factor if issued else 1.0),
+        "wide": wide,
+        "clocks": [(h, f"{reverse('schedule:plan')}?{urlencode(_asked(request) | {'h': h})}") for h in CLOCKS],
         "rows": _rows(plan, judged),
         "weighed": _weighed(columns, state.mill.machine.name),
-        "letters": [(LETTERS[k], j, plan.written(j.found.orders)) for k, j in enumerate(found)],
+        "letters": [
+            (LETTERS[k], j, plan.written(j.found.orders).replace(",", ", "), strip_picture(plan, j, longest))
+            for k, j in enumerate(found)
+        ],
         "orders": plan.written(judged.found.orders),
         "says": _says(plan, judged, found),
+        "binds": _binds(plan, judged, lanes),
         "may_plan": request.user.may("plan"),
         "fixed": len(plan.fixed),
+        "issued": issued,
+        "moved": moved,
+        "next_number": issued.number + 1 if issued else 1,
+        "frozen_h": FROZEN_H,
+        "asked": f"&h={wide}",
     }
     return render_bench(request, "schedule/plan", context)
+
+
+def _file(body: bytes, kind: str, name: str) -> HttpResponse:
+    response = HttpResponse(body, content_type=f"{kind}; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
+@require_safe
+def plan_calendar(request):
+    """Stops and critical samples of the plan as it is queued, as an iCalendar file."""
+    state = state_of(request)
+    if state is None:
+        return redirect("schedule:plan")
+    plan = Plan(state)
+    lanes = all_lanes(plan, plan.queued)
+    return _file(calendar(plan, lanes, f"{state.mill.name}, plan"), "text/calendar", "plan.ics")
+
+
+@require_http_methods(["GET", "POST"])
+@may("plan")
+def bring_in_orders(request):
+    """Orders of a file: each line looked at first, then all put in the queue together, or none."""
+    state = state_of(request)
+    if state is None:
+        return redirect("schedule:plan")
+    text = request.POST.get("text", "")
+    upload = request.FILES.get("file")
+    context: dict = {"text": text, "columns": COLUMNS, "rows": [], "problem": ""}
+    if request.method == "POST":
+        try:
+            if upload is not None and not text.strip():
+                context["text"] = text = _words(upload)
+            context["rows"] = rows = read_orders(text, state)
+            if request.POST.get("go") == "1":
+                kept, left = take_in(rows=rows, by=request.user, now=state.now, state=state)
+                messages.success(request, words_of(kept, left))
+                return redirect("schedule:queue")
+        except OrderRefused as refusal:
+            context["problem"] = str(refusal)
+    wrong = any(r.bad for r in context["rows"])
+    context |= {"wrong": wrong, "fresh": sum(not r.there for r in context["rows"])}
+    return render(request, "schedule/bring_in.html", context, status=422 if wrong or context["problem"] else 200)
+
+
+def _words(upload) -> str:
+    """What an uploaded file says. Raises: Refused for one that is too long or no text."""
+    if upload.size > MOST_BYTES:
+        raise OrderRefused("text", f"The file is longer than {MOST_BYTES // 1000} kB.")
+    try:
+        return upload.read().decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise OrderRefused("text", "The file is no text in UTF-8.") from None
+
+
+def _asked(request) -> dict[str, str]:
+    return {"orders": request.GET["orders"][:MOST_WORDS]} if request.GET.get("orders") else {}
+
+
+def _old(plan: Plan, queued: Judged, issued: Version | None, name: str) -> Old:
+    """What the plan is drawn over: the issued plan; before any was issued, what is queued."""
+    if issued is not None:
+        return Old(issued.orders, issued.cooks, issued.levels)
+    if name == QUEUED:
+        return Old()
+    return Old(order_spans(plan, queued), {}, {k: list(c.points) for k, c in queued.courses.items()})
+
+
+def cook_spans(lanes: Lanes) -> dict[str, tuple[float, float]]:
+    """Coming cooks by their number, h from now."""
+    digesters = [lane for lane in lanes if isinstance(lane, Bars) and lane.labels and not lane.counted]
+    return {b.text: (b.from_h, b.to_h) for lane in digesters for row in lane.rows for b in row if not b.known}
+
+
+def _moved(plan: Plan, judged: Judged, lanes: Lanes, issued: Version | None) -> str:
+    """What begins at another time than in the plan that was issued."""
+    if issued is None:
+        return ""
+    orders = moved_from(order_spans(plan, judged), issued.orders)
+    cooks = [c for c in moved_from(cook_spans(lanes), issued.cooks, SAME_COOK_H) if c in issued.cooks]
+    count = len(orders) + len(cooks)
+    if not count:
+        return f"As plan {issued.number} has it."
+    parts = [", ".join(orders)] if orders else []
+    if cooks:
+        parts.append(f"{len(cooks)} cook{'' if len(cooks) == 1 else 's'}")
+    return f"{count} bar{'' if count == 1 else 's'} moved from plan {issued.number}: {' and '.join(parts)}."
 
 
 def _rows(plan: Plan, judged: Judged) -> list[dict]:
@@ -95,6 +210,10 @@ def _weighed(columns: list[tuple[str, Judged]], machine: str) -> dict:
     return {"heads": [head for head, _ in columns], "rows": rows}
 
 
+def _at(plan: Plan, hour: float) -> str:
+    return f"{timezone.localtime(plan.state.now + timedelta(hours=hour)):%-d %b %H:%M}"
+
+
 def _says(plan: Plan, judged: Judged, found: list[Judged]) -> dict:
     """What a reader should do with it."""
     if not plan.waiting:
@@ -102,8 +221,7 @@ def _says(plan: Plan, judged: Judged, found: list[Judged]) -> dict:
     lines = []
     for key, c in judged.courses.items():
         if c.first is not None:
-            when = timezone.localtime(plan.state.now + timedelta(hours=c.first[1]))
-            lines.append(f"{plan.state.mill.vessels[key].name} {c.first[0]} {when:%-d %b %H:%M}.")
+            lines.append(f"{plan.state.mill.vessels[key].name} {c.first[0]} {_at(plan, c.first[1])}.")
     late = [(plan.waiting[r.order].number, r.late_h) for r in judged.found.runs if r.late_h > 1e-6]
     lines += [f"{number} is {h:.1f} h late." for number, h in late]
     best = found[0]
@@ -115,8 +233,32 @@ def _says(plan: Plan, judged: Judged, found: list[Judged]) -> dict:
     return {"title": title, "lines": lines or ["Nothing is late, and no vessel meets a limit."]}
 
 
-def _told(plan: Plan, judged: Judged) -> dict:
-    """The plan as JSON: orders with their times, levels at every bend."""
+def _binds(plan: Plan, judged: Judged, lanes: Lanes) -> list[str]:
+    """What holds the plan where it is, and what an hour or a tonne more of it would give, each worked out anew."""
+    told = []
+    soonest = min(((c.first[1], k) for k, c in judged.courses.items() if c.first is not None), default=None)
+    if soonest is not None:
+        hour, key = soonest
+        way = judged.courses[key].first[0]
+        later = plan.first_with(judged, key, 1.0 if way == "empty" else -1.0) - hour
+        more = "more" if way == "empty" else "less"
+        gain = f"; a tonne {more} in it now puts that off by {60.0 * later:.0f} min" if later > 1e-6 else ""
+        told.append(f"{plan.state.mill.vessels[key].name}, {way} {_at(plan, hour)}{gain}.")
+    late = next((r for r in judged.found.runs if r.late_h > 1e-6), None)
+    if late is not None:
+        number = plan.waiting[late.order].number
+        gains = {way: judged.found.late_h - o.late_h for way, o in plan.sooner(judged.found.orders, 1.0).items()}
+        way = max(gains, key=lambda k: gains[k])
+        told.append(f"The machine’s hours, {number} late by {late.late_h:.1f} h; {way} takes {gains[way]:.1f} h off.")
+    steam = next((lane for lane in lanes if isinstance(lane, Steps)), None)
+    if steam is not None:
+        hour, peak = steam.most
+        told.append(f"Steam is greatest {_at(plan, hour)}, {peak:.1f} {steam.unit}.")
+    return told
+
+
+def plan_told(plan: Plan, judged: Judged, lanes: Lanes) -> dict:
+    """The plan as JSON: orders with their times, cooks, stops, levels at every bend."""
     at = lambda h: (plan.state.now + timedelta(hours=h)).isoformat()  # noqa: E731
     orders = [
         {
@@ -130,33 +272,53 @@ def _told(plan: Plan, judged: Judged) -> dict:
         }
         for r in judged.found.runs
     ]
-    levels = {k: [[at(h), t] for h, t in c.points] for k, c in judged.courses.items()}
     weighed = {
         "short_t": judged.short_t,
         "outside_h": judged.outside_h,
         "late_h": judged.found.late_h,
         "washout_h": judged.found.washout_h,
     }
-    return {"from": plan.state.now.isoformat(), "hours": HOURS, "orders": orders, "levels_t": levels, "weighed": weighed}
+    return {
+        "format": "fox-vat plan 1",
+        "from": plan.state.now.isoformat(),
+        "hours": HOURS,
+        "orders": orders,
+        "cooks": [{"cook": name, "filled": at(a), "ends": at(b)} for name, (a, b) in cook_spans(lanes).items()],
+        "stops": [
+            {"unit": s.unit or "machine", "begins": at(s.from_h), "ends": at(s.to_h), "what": s.what} for s in plan.stands
+        ],
+        "levels_t": {k: [[at(h), t] for h, t in c.points] for k, c in judged.courses.items()},
+        "weighed": weighed,
+    }
 
 
 @require_POST
 @may("plan")
 def put_in_plan(request):
-    """Put an order of orders in the plan."""
+    """Put an order of orders in the plan, and issue it as the next version."""
     state = state_of(request)
     if state is None:
         return redirect("schedule:queue")
     plan = Plan(state)
-    text = plain(request.POST.get("orders", ""))[:400]
+    text = plain(request.POST.get("orders", ""))[:MOST_WORDS]
     orders = plan.read(text)
     if orders is None:
         messages.error(request, "The orders that wait have changed; look again.")
         return redirect("schedule:plan")
+    before = newest(state)
+    if str(before.number if before else 0) != request.POST.get("seen", ""):
+        said = f"Plan {before.number} was issued by {before.record.signed} meanwhile" if before else "No plan is issued now"
+        messages.error(request, f"{said}; look again.")
+        return redirect(f"{reverse('schedule:plan')}?orders={text}")
     try:
         kept = put(plan=plan, orders=orders, by=request.user, now=state.now)
     except Refused as refusal:
         messages.error(request, str(refusal))
-        return redirect(f"{request.path.removesuffix('put/')}?orders={text}")
-    messages.success(request, f"{len(kept)} order{'' if len(kept) == 1 else 's'} moved." if kept else "Nothing had to move.")
+        return redirect(f"{reverse('schedule:plan')}?orders={text}")
+    judged = plan.judged(orders)
+    cooks = cook_spans(all_lanes(plan, judged))
+    words = plain(request.POST.get("why", ""))[:MOST_WORDS].strip()
+    record = issue(plan=plan, judged=judged, cooks=cooks, by=request.user, now=state.now, words=words)
+    moved = f"{len(kept)} order{'' if len(kept) == 1 else 's'} moved." if kept else "Nothing had to move."
+    messages.success(request, f"Plan {record.data['version']} is issued. {moved}")
     return redirect("schedule:plan")

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from desk.schedule import ahead, order_plan_views, stop_fits, views
+from desk.schedule import ahead, order_plan_views, plan_came, stop_fits, views
 
 app_name = "schedule"
 urlpatterns = [
@@ -10,6 +10,9 @@ urlpatterns = [
     path("ahead/json/", ahead.as_json, name="ahead_json"),
     path("plan/", order_plan_views.order_plan, name="plan"),
     path("plan/put/", order_plan_views.put_in_plan, name="put_plan"),
+    path("plan/calendar.ics", order_plan_views.plan_calendar, name="calendar"),
+    path("plan/<int:number>/", plan_came.against, name="against"),
+    path("orders/bring-in/", order_plan_views.bring_in_orders, name="bring_in"),
     path("fits/", stop_fits.stop_fits, name="fits"),
     path("gates/", views.gates_page, name="gates"),
     path("stops/", views.halts_page, name="halts"),

@@ -47,6 +47,10 @@ from desk.schedule.actions import add_order
 from desk.schedule.halts import Halt
 from desk.schedule.halts import data_of as halt_data
 from desk.schedule.halts import says as halt_says
+from desk.schedule.order_plan import Plan
+from desk.schedule.order_plan_views import cook_spans
+from desk.schedule.plan_lanes import all_lanes
+from desk.schedule.versions import issue
 from desk.shift.past import Past, lived
 
 DOCUMENT = Path(__file__).resolve().parent.parent / "mill" / "data" / "vixen_weir.json"
@@ -618,6 +622,14 @@ def _pump() -> tuple[Stroke, ...]:
     return (casing, eye, motor, shaft, delivery, feet, arrow, head)
 
 
+def _plan_issued(people, at: datetime) -> None:
+    """The day's plan, as the lead issued it at the beginning of the shift."""
+    plan = Plan(MillState(at))
+    judged = plan.queued
+    cooks = cook_spans(all_lanes(plan, judged))
+    issue(plan=plan, judged=judged, cooks=cooks, by=people["mr"], now=at, words="as the queue stands")
+
+
 def _plant_link(people, now: datetime) -> None:
     """The stand-in plant's server, every meter mapped; where it listens it tells itself once it runs."""
     link = Link.objects.create(name=STANDIN, url=STANDIN_URL, every_ms=1000, on=True, made_at=now, by=people["pn"])
@@ -693,5 +705,6 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     _this_morning(mill, people, now, MillState)
     _meters(mill, np.random.default_rng([SEED, 3]), now, days)
     build_cooks(people, now)
+    _plan_issued(people, now.replace(hour=6, minute=10))
     _plant_link(people, now)
     set_clock(now)

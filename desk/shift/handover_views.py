@@ -7,6 +7,7 @@ from django.views.decorators.http import require_http_methods
 from desk.kit.text import whole
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
+from desk.people.rights import refuse
 from desk.shift import handover as handovers
 from desk.shift.keys import keys_of
 
@@ -14,6 +15,8 @@ from desk.shift.keys import keys_of
 @require_http_methods(["GET", "POST"])
 def handover(request):
     """The running shift's draft, or what was signed of it."""
+    if request.method == "POST":
+        refuse(request.user, "handover")  # before anything is worked out for it
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")

@@ -18,7 +18,7 @@ from tests.core.test_directions import Moves
 from tests.core.test_random_inputs import drawn
 
 DRAWS = 24
-FEW = {"schedule.digesters": 3}  # a search of seconds each
+FEW = {"schedule.digesters": 2, "blend.recipe": 8, "blend.relief": 8, "refine.fit": 8, "chips.belt": 8}  # searches
 WRONG = re.compile(r"\bnan\b|\binf\b|\bNone\b|\{|\}|  |\d\.\d{8}")
 UNITS = re.compile(r"^[^\s].*[^\s]$|^.?$")
 

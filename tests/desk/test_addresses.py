@@ -17,6 +17,7 @@ from desk.people.models import Person, Role
 from desk.people.table import MAY
 from desk.shift.demo import PIN
 from tests import make
+from tests.desk.reading import assert_reads_well
 
 ANY = frozenset(r.value for r in Role)
 NOBODY = frozenset()
@@ -71,6 +72,7 @@ RIGHTS = {
     "lab:phase_back": (NOBODY, MAY["fit"]),
     "schedule:order": (NOBODY, MAY["plan"]),
     "schedule:put_plan": (NOBODY, MAY["plan"]),
+    "schedule:bring_in": (MAY["plan"], MAY["plan"]),
     "schedule:bench": (ANY, MAY["plan"]),
     "schedule:start": (NOBODY, MAY["plan"] | MAY["move"]),
     "schedule:attach": (NOBODY, MAY["plan"]),
@@ -130,6 +132,7 @@ RIGHTS = {
     "cook:bring_in": (MAY["fit"], MAY["fit"]),
 }
 READERS = ("operator",)  # what everybody may read is opened as this; what some may not, as every role
+WRITERS = ("operator", "lead", "trainee")  # what everybody may post is posted as these
 REFUSED = {403, 404, 405, 422, 302, 401}
 
 
@@ -245,7 +248,7 @@ class Addresses(TestCase):
                 path = self.path(name, pattern)
                 may_get, may_post = RIGHTS.get(name, (ANY, NOBODY))
                 for method, allowed in (("get", may_get), ("post", may_post)):
-                    if method == "get" and may_get == ANY and role.value not in READERS:
+                    if allowed == ANY and role.value not in (READERS if method == "get" else WRITERS):
                         continue
                     answer = getattr(client, method)(path)
                     if name in LEAVES:  # the next address is asked by somebody signed in again
@@ -254,6 +257,8 @@ class Addresses(TestCase):
                     with self.subTest(role=role.value, method=method, path=path, status=answer.status_code):
                         self.assertLess(answer.status_code, 500)
                         self.assertTrue(name in LEAVES or "sign-in" not in getattr(answer, "url", ""))  # still signed in
+                        if "html" in answer.get("Content-Type", "") and not answer.streaming:
+                            assert_reads_well(self, answer.content.decode())
                         if role.value not in allowed:
                             self.assertIn(answer.status_code, REFUSED)
                             self.assertFalse(

@@ -36,7 +36,7 @@ class EachUnit(TestCase):
 
     def test_a_setting_is_put_in_force_told_and_set_back(self):
         tried = 0
-        for unit, plan in list(make.state(0).line.acting.items())[::2]:
+        for unit, plan in list(make.state(0).line.acting.items())[::3]:
             if (chosen := self.other(plan)) is None:
                 continue
             name, value = chosen
@@ -63,7 +63,7 @@ class EachUnit(TestCase):
                 self.assertEqual(Record.objects.count(), count + 2)
                 self.assertAlmostEqual(make.state(30).line.acting[unit].settings()[name], was, delta=1e-9 + 1e-6 * abs(was))
                 tried += 1
-        self.assertGreater(tried, 7)
+        self.assertGreater(tried, 5)
         standing = self.client.get("/mill/in-force/")
         self.assertNotContains(standing, "<b>reason</b>")
         log = self.client.get("/log/", {"csv": "1"}).content.decode("utf-8-sig")
@@ -85,7 +85,7 @@ class EachUnit(TestCase):
         count, state = Record.objects.count(), make.state(0)
         upsets = upsets_of(state)
         self.assertGreater(len(upsets), 20)
-        for key, told, query in upsets[::2]:
+        for key, told, query in upsets[::3]:
             with self.subTest(upset=told):
                 page = self.client.get("/mill/case/", {"upset": key})
                 self.assertEqual(page.status_code, 200)

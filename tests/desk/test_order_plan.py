@@ -87,9 +87,9 @@ class Plans(Desk):
         self.assertNotContains(moved, "<html")
         self.assertEqual(moved.context["name"], "moved")
         self.assertEqual([r["w"].number for r in moved.context["rows"]][:2], ["H-0414", "H-0413"])
-        self.assertContains(moved, "dashed: as it is queued")
+        self.assertContains(moved, "plan 1</a>, issued")  # dashed behind it
         self.assertContains(moved, "H-0413 is")  # it is late there, and the page says by how much
-        self.assertContains(moved, "the lead or an engineer puts it in the plan")
+        self.assertContains(moved, "the lead or an engineer issues a plan")
         self.assertEqual(self.client.get(URL, {"orders": rows[0]["later"]}).context["weighed"]["heads"][1], "as moved")
         for broken in ("H-0413", "x,y", "H-0413,H-0413,H-0414,H-0415", "Z", "A" * 900):
             self.assertEqual(self.client.get(URL, {"orders": broken}).context["name"], "queued")
@@ -98,7 +98,7 @@ class Plans(Desk):
         self.as_("mr")
         before = {o.subject: o.data["start"] for o in Record.objects.current().filter(kind=Kind.ORDER)}
         orders = "H-0414,H-0413,H-0415,H-0416"
-        self.assertEqual(self.client.post(f"{URL}put/", {"orders": orders}).status_code, 302)
+        self.assertEqual(self.client.post(f"{URL}put/", {"orders": orders, "seen": "1"}).status_code, 302)
         now = {o.subject: o.data for o in Record.objects.current().filter(kind=Kind.ORDER)}
         self.assertLess(now["H-0414"]["start"], now["H-0413"]["start"])
         self.assertEqual(now["H-0411"]["start"], before["H-0411"])  # started ones stay
@@ -110,7 +110,10 @@ class Plans(Desk):
         self.assertGreater(plan.queued.found.late_h, 0.0)
         queue = [o.subject for o in self.client.get("/schedule/").context["waiting"]]
         self.assertEqual(queue[:2], ["H-0414", "H-0413"])
-        again = self.client.post(f"{URL}put/", {"orders": orders}, follow=True)
+        self.assertContains(
+            self.client.post(f"{URL}put/", {"orders": orders, "seen": "1"}, follow=True), "meanwhile; look again"
+        )
+        again = self.client.post(f"{URL}put/", {"orders": orders, "seen": "2"}, follow=True)
         self.assertContains(again, "Nothing had to move")
         self.assertContains(self.client.post(f"{URL}put/", {"orders": "H-0414"}, follow=True), "look again")
 
@@ -120,7 +123,7 @@ class Plans(Desk):
         self.assertEqual(self.client.post(f"{URL}put/", {"orders": orders}).status_code, 403)
         self.as_("pn")
         make.issue_card(self.client)  # of H-0413
-        refused = self.client.post(f"{URL}put/", {"orders": "H-0414,H-0415,H-0416,H-0413"}, follow=True)
+        refused = self.client.post(f"{URL}put/", {"orders": "H-0414,H-0415,H-0416,H-0413", "seen": "1"}, follow=True)
         self.assertContains(refused, "A card is issued for what would move")
         self.assertFalse(Record.objects.filter(kind=Kind.ORDER, reason="planned").exists())
 

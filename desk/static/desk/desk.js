@@ -387,3 +387,43 @@ for (const box of document.querySelectorAll("[data-sketch]")) {
     keep();
   });
 }
+
+/* a plan's order is dragged along its axis: where it is let go it stands before the first order whose middle lies behind it */
+document.addEventListener("pointerdown", (event) => {
+  const bar = event.target.closest?.("g[data-order]:not([data-fixed])");
+  const plan = bar?.closest("svg[data-plan]");
+  if (!plan || event.button > 0) return;
+  event.preventDefault();
+  bar.setPointerCapture(event.pointerId);
+  const from = event.clientX;
+  let by = 0;
+  const middle = (el) => {
+    const box = el.querySelector("rect").getBoundingClientRect();
+    return box.left + box.width / 2;
+  };
+  const move = (e) => {
+    by = e.clientX - from;
+    const scale = plan.viewBox.baseVal.width / plan.getBoundingClientRect().width;
+    bar.setAttribute("transform", `translate(${by * scale} 0)`);
+  };
+  const end = (e) => {
+    bar.removeEventListener("pointermove", move);
+    const told = Math.abs(by) > 4 && e.type === "pointerup";
+    const at = middle(bar);
+    bar.removeAttribute("transform");
+    if (!told) return;
+    const others = [...plan.querySelectorAll("g[data-order]")].filter((el) => el !== bar);
+    const fixed = Number(plan.dataset.fixed);
+    let place = others.findIndex((el) => middle(el) > at);
+    if (place < 0) place = others.length;
+    const numbers = others.map((el) => el.dataset.order);
+    numbers.splice(Math.max(fixed, place), 0, bar.dataset.order);
+    const hidden = plan.dataset.plan.split(",").filter((number) => !numbers.includes(number)); // behind the clock's end
+    const address = `?orders=${encodeURIComponent([...numbers, ...hidden].join(","))}${plan.dataset.more}`;
+    window.htmx.ajax("GET", address, { target: "#answer", swap: "outerHTML" });
+    history.pushState({}, "", address);
+  };
+  bar.addEventListener("pointermove", move);
+  bar.addEventListener("pointerup", end, { once: true });
+  bar.addEventListener("pointercancel", end, { once: true });
+});

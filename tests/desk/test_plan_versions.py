@@ -1,0 +1,316 @@
+"""Plans that are issued: versions, what moved after a trip, what came instead; files of plans and orders, in and out."""
+
+import csv
+import io
+import json
+from datetime import datetime, timedelta
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from icalendar import Calendar
+
+from core.plan import checker
+from core.plan.cycles import Stand
+from desk.cook.lanes import coming_cooks
+from desk.instruments.store import at_minute
+from desk.kit.lane import Bars, Flags, Stack, Steps
+from desk.log.models import Kind, Record
+from desk.recovered.lanes import coming_batches
+from desk.schedule.order_plan import HOURS, Plan, stands_of
+from desk.schedule.plan_lanes import all_lanes
+from desk.schedule.versions import SAME_H, between, came, learnt, moved_from, newest, versions
+from tests import make
+from tests.desk.test_bleach import Desk
+
+URL = "/schedule/plan/"
+QUEUED = "H-0413,H-0414,H-0415,H-0416"
+
+
+class Planned(Desk):
+    def setUp(self):
+        make.forget()
+        self.as_("mr")
+
+    def stop(self, **typed):
+        told = {
+            "unit": "",
+            "from": "10:42",
+            "to": "14:00",
+            "what": "trip",
+            "does": "stop",
+            "planned": "no",
+            "why": "",
+            "number": "",
+        }
+        answer = self.client.post("/schedule/stops/", {**told, **typed})
+        self.assertEqual(answer.status_code, 302, answer.context and answer.context["bad"])
+
+    def issue(self, orders: str = QUEUED, **more):
+        seen = newest(make.state(1))
+        return self.client.post(f"{URL}put/", {"orders": orders, "seen": seen.number if seen else 0, **more}, follow=True)
+
+
+class Versions(Planned):
+    def test_each_issue_is_the_next_version_with_its_words_and_is_not_rewritten(self):
+        kept = newest(make.state(1))
+        self.assertEqual((kept.number, kept.record.signed), (1, "lead M.R."))
+        self.assertContains(self.issue(why="label <b>first</b>", orders="H-0414,H-0413,H-0415,H-0416"), "Plan 2 is issued.")
+        second, first = versions(make.state(1))
+        self.assertEqual(
+            (second.number, second.record.words, second.record.about_id), (2, "label <b>first</b>", first.record.pk)
+        )
+        self.assertEqual(first.record.data, kept.record.data)
+        page = self.client.get(f"{URL}1/")
+        self.assertContains(page, "in its place plan 2")
+        self.assertNotContains(page, "<b>first</b>")
+        self.assertEqual(self.client.get(f"{URL}3/").status_code, 404)
+        self.assertContains(self.client.get("/log/"), "Plan 2: H-0414, H-0413")
+
+    def test_a_plan_that_nobody_changed_moves_nothing_and_who_saw_another_is_told(self):
+        self.issue()
+        self.assertContains(self.issue(), "Nothing had to move.")
+        page = self.client.get(URL).content.decode()
+        self.assertIn("As plan 3 has it", page)
+        late = self.client.post(f"{URL}put/", {"orders": QUEUED, "seen": "2"}, follow=True)
+        self.assertContains(late, "Plan 3 was issued by lead M.R. meanwhile; look again.")
+        self.assertEqual(newest(make.state(1)).number, 3)
+        self.as_("jd")
+        self.assertEqual(self.client.post(f"{URL}put/", {"orders": QUEUED, "seen": "3"}).status_code, 403)
+
+    def test_after_a_trip_everything_behind_it_moves_and_the_new_plan_says_what(self):
+        before = Plan(make.state(0)).queued
+        self.issue()
+        self.stop(to="13:30")
+        state = make.state(0)
+        plan = Plan(state)
+        self.assertEqual(plan.running[0][2], 0.0)  # what runs stands first, then goes on for as long as it had left
+        self.assertAlmostEqual(
+            sum(r * (b - a) for a, b, r in plan.running),
+            sum(r * (b - a) for a, b, r in Plan(make.state(-1)).running),
+            delta=0.1,
+        )
+        after = plan.queued
+        for was, now in zip(before.found.runs, after.found.runs, strict=True):
+            self.assertGreaterEqual(now.begins_h + 1e-6, was.begins_h)
+        self.assertEqual(checker.of_orders(after.found, plan.machine), [])
+        page = self.client.get(URL)
+        self.assertContains(page, "moved from plan 2: H-0413")
+        self.assertGreater(after.courses["K.tower"].at(4.0), before.courses["K.tower"].at(4.0))  # nothing is drawn meanwhile
+        self.assertContains(self.issue(why="trip"), "Plan 3 is issued.")
+        starts = {o.subject: o.data["start"] for o in Record.objects.current().filter(kind=Kind.ORDER)}
+        self.assertGreaterEqual(datetime.fromisoformat(starts["H-0413"]), make.NOW.replace(hour=15, minute=30))
+        queue = self.client.get("/schedule/").context["waiting"]
+        self.assertEqual([o.start for o in queue], sorted(o.start for o in queue))
+
+    def test_moves_are_counted_from_what_was_issued_and_what_has_begun_has_not_moved(self):
+        was = {"A": (1.0, 3.0), "B": (4.0, 6.0), "C": (-2.0, 0.5)}
+        self.assertEqual(moved_from({"A": (1.0 + SAME_H / 2, 3.0), "B": (4.2, 6.2), "C": (-1.0, 0.5)}, was), ["B"])
+        self.assertEqual(moved_from({"D": (0.0, 1.0)}, was), ["D"])
+
+
+class Came(Planned):
+    def test_levels_beside_what_was_foreseen_are_those_that_were_read(self):
+        state = make.state(0)
+        (version,) = versions(state)
+        told = came(state, version)
+        self.assertEqual({c.hours for c in told}, {1.0, 2.0, 4.0})
+        for c in told:
+            with self.subTest(vessel=c.vessel, hours=c.hours):
+                read = at_minute(f"level.{c.vessel}", version.from_ + timedelta(hours=c.hours))
+                self.assertAlmostEqual(c.read_t, read.value / 100.0 * state.mill.vessels[c.vessel].full_t)
+                self.assertAlmostEqual(c.foreseen_t, between(version.record.data["levels"][c.vessel], c.hours))
+                self.assertGreater(c.sd_t, 0.0)
+        found, count = learnt(state)
+        self.assertEqual(count, len(told))
+        self.issue()
+        self.assertAlmostEqual(newest(make.state(1)).factor, found.factor, places=3)  # the next plan's bands have learnt it
+        self.assertEqual(versions(make.state(1))[1].factor, 1.0)
+
+    def test_the_page_draws_both_and_gives_the_reasons_of_an_order_that_ran_late(self):
+        self.client.post("/log/note/", {"words": "felt torn at the couch"})
+        page = self.client.get(f"{URL}1/")
+        self.assertContains(page, "not begun")
+        self.assertContains(page, "not in the plan")  # the refiner that tripped in the morning
+        figures = page.context["worked"].result
+        self.assertContains(page, f"{figures.inside_pct:.0f}</a>")
+        self.stop(to="12:30", what="felt torn")
+        late = make.NOW + timedelta(hours=7)
+        from desk.mill.clock import set_clock
+
+        set_clock(late)
+        again = self.client.get(f"{URL}1/")
+        ran = {r.number: r for r, _ in again.context["ran"]}
+        self.assertIsNone(ran["H-0413"].ran)  # was to begin at 15:30 and has not
+        self.assertIn("felt torn", " ".join(r.says for r in ran["H-0413"].reasons))
+        self.assertEqual(ran["H-0416"].reasons, ())
+
+    def test_before_any_plan_the_page_says_so(self):
+        with make_without_plans():
+            page = self.client.get(URL)
+            self.assertContains(page, "no plan is issued yet")
+            self.assertContains(page, "Issue as plan 1")
+            self.assertIsNone(learnt(make.state(0)))
+
+
+def make_without_plans():
+    from unittest import mock
+
+    return mock.patch("desk.schedule.versions.STATUS", "none of them")
+
+
+class Clock(Planned):
+    def lanes(self, state=None):
+        plan = Plan(state or make.state(1))
+        return plan, {lane.name: lane for lane in all_lanes(plan, plan.queued)}
+
+    def test_everything_stands_on_one_clock_in_the_way_of_the_fibre(self):
+        _, lanes = self.lanes()
+        self.assertEqual(
+            list(lanes), ["Digesters", "Continuous", "Steam", "Bleach", "Pulpers", "Broke by shade", "Samples due"]
+        )
+        kinds = {"Digesters": Bars, "Steam": Steps, "Broke by shade": Stack, "Samples due": Flags}
+        for name, kind in kinds.items():
+            self.assertIsInstance(lanes[name], kind)
+        for hours in (72, 24, 8):
+            page = self.client.get(URL, {"h": hours}).content.decode()
+            self.assertNotRegex(page, r"\b(nan|inf|None)\b")
+        self.assertRegex(page, r"1150, blow \d\d:\d\d")  # at 8 hours each cook by its blow
+        self.assertEqual(self.client.get(URL, {"h": "9"}).context["wide"], "72")
+
+    def test_a_stop_of_a_digester_takes_its_cooks_out_and_its_tower_falls(self):
+        whole = Plan(make.state(0)).queued.courses["K.tower"]
+        self.stop(unit="1", **{"from": "18:00", "to": "23:30"}, what="inspection", planned="yes")
+        plan, lanes = self.lanes()
+        one = lanes["Digesters"].rows[0]
+        begins, ends = (
+            (t - make.NOW).total_seconds() / 3600.0
+            for t in (make.NOW.replace(hour=18, minute=0), make.NOW.replace(hour=23, minute=30))
+        )
+        self.assertTrue(all(b.to_h <= begins + 1e-6 or b.from_h >= ends - 1e-6 for b in one))
+        known, coming = coming_cooks(plan.state, HOURS, plan.stands)
+        own = [Stand(s.unit, 60.0 * s.from_h, 60.0 * s.to_h) for s in plan.stands if s.unit]
+        self.assertEqual(checker.of_cycles([b for b in [*known, *coming] if b.end > 0.0], own), [])
+        self.assertLess(plan.queued.courses["K.tower"].at(ends), whole.at(ends) - 1.0)
+        (cut,) = plan.cuts["K.tower"]
+        fed = plan.state.full_rates["K.tower"][0]
+        self.assertTrue(0.2 * fed < cut.t_h < 0.5 * fed, (cut, fed))  # half of what larch gives to the tower
+        self.assertNotIn("S.tower", plan.cuts)
+
+    def test_batches_of_a_pulper_keep_its_chest_between_its_levels(self):
+        state = make.state(0)
+        vat = next(v for v in state.mill.vats.values() if v.source == "R")
+        told = coming_batches(state, vat, 72.0)
+        self.assertGreater(len(told), 20)
+        for (a, b), (c, _) in zip(told, told[1:], strict=False):
+            self.assertAlmostEqual(b - a, vat.minutes / 60.0)
+            self.assertGreaterEqual(c + 1e-9, b)
+
+    def test_samples_come_by_their_interval_and_wait_for_the_machine(self):
+        self.stop(**{"from": "16:00", "to": "22:00"}, planned="yes")
+        plan, lanes = self.lanes()
+        stands = [(s.from_h, s.to_h) for s in stands_of(plan.state) if not s.unit]
+        self.assertTrue(stands)
+        chest = [f.hour for f in lanes["Samples due"].flags if "/machine.chest." in f.href]
+        self.assertTrue(chest)
+        self.assertFalse([h for h in chest for a, b in stands if a <= h < b])
+        kappa = [f.hour for f in lanes["Samples due"].flags if f.href == "/lab/row/K.larch_blow.kappa/"]
+        row = plan.state.mill.plan["K.larch_blow.kappa"]
+        self.assertTrue(
+            all(
+                abs(b - a - row.interval_min / 60.0) < 0.51 * row.interval_min / 60.0
+                for a, b in zip(kappa, kappa[1:], strict=False)
+            )
+        )
+
+
+class Files(Planned):
+    HEAD = "order,grade,gsm,sale_t,speed_m_min,start,due\n"
+
+    def bring(self, text: str, **more):
+        return self.client.post("/schedule/orders/bring-in/", {"text": text, **more})
+
+    def test_the_plan_as_csv_is_read_in_again(self):
+        text = self.client.get(URL, {"csv": "1"}).content.decode()
+        rows = list(csv.DictReader(io.StringIO(text)))
+        self.assertEqual([r["order"] for r in rows], QUEUED.split(","))
+        looked = self.bring(text)
+        self.assertEqual(
+            [(r.number, r.there, r.bad) for r in looked.context["rows"]], [(n, True, ()) for n in QUEUED.split(",")]
+        )
+        self.assertNotContains(looked, "in the queue</button>")
+        fresh = self.bring(text.replace("H-04", "H-05"), go="1")
+        self.assertRedirects(fresh, "/schedule/", fetch_redirect_response=False)
+        kept = {o.subject: o.data for o in Record.objects.current().filter(kind=Kind.ORDER, subject__startswith="H-05")}
+        self.assertEqual(sorted(kept), ["H-0513", "H-0514", "H-0515", "H-0516"])
+        for r in rows:
+            new = kept[r["order"].replace("H-04", "H-05")]
+            self.assertEqual((new["grade"], f"{new['sale_t']:g}"), (r["grade"], r["sale_t"]))
+            self.assertEqual(datetime.fromisoformat(new["due"]), datetime.fromisoformat(r["due"]))
+        count = Record.objects.count()
+        self.bring(text.replace("H-04", "H-05"), go="1")  # a second time: all of them stand there
+        self.assertEqual(Record.objects.count(), count)
+
+    def test_json_is_read_too_and_a_grade_by_its_name(self):
+        told = [{"order": "J-1", "grade": "Exercise white", "sale_t": 40, "start": "2026-11-15 14:00"}]
+        for text in (json.dumps(told), json.dumps({"orders": told})):
+            (row,) = self.bring(text).context["rows"]
+            self.assertEqual((row.bad, row.values["grade"], row.values["gsm"]), ((), "EX70", 70.0))
+
+    def test_one_wrong_line_keeps_all_of_them_out_and_says_which_and_why(self):
+        count = Record.objects.count()
+        for line, said in (
+            ("X-1,EX70,70,forty,850,2026-11-15 14:00,", "sale_t is “forty”; it must be a number from 0.1 to 10000"),
+            ("X-1,NOPE,70,40,850,2026-11-15 14:00,", "grade is “NOPE”; it must be one of"),
+            (",EX70,70,40,850,2026-11-15 14:00,", "order is empty"),
+            ("X-1,EX70,70,40,850,soon,", "start is “soon”; it must be a time within 60 days"),
+            ("X-1,EX70,70,40,850,2029-01-01 14:00,", "it must be a time within 60 days"),
+            ("X-1,EX70,70,nan,850,2026-11-15 14:00,", "sale_t is “nan”"),
+            ("X-1,EX70,70,40,850,2026-11-15 14:00,\nX-1,EX70,70,40,850,2026-11-15 14:00,", "stands in the file twice"),
+        ):
+            with self.subTest(line=line):
+                answer = self.bring(f"{self.HEAD}G-1,EX70,,30,,2026-11-16 08:00,\n{line}\n", go="1")
+                self.assertContains(answer, said, status_code=422)
+                self.assertContains(answer, "G-1,EX70", status_code=422)  # what was typed stays
+                self.assertEqual(Record.objects.count(), count)
+
+    def test_a_broken_or_hostile_file_is_refused_in_words(self):
+        for text, said in (
+            ("", "It holds no order"),
+            ("[1, 2]", "JSON must be a list of orders"),
+            ('{"orders": ' + "[" * 5000, "begins like JSON and is none"),
+            ("a,b\n1,2\n", "It lacks the columns: order, grade, sale_t, start"),
+            (self.HEAD + "X,EX70,70,40,850,2026-11-15 14:00,\n" * 201, "at most 200"),
+            ("x" * 200_001, "longer than 200 kB"),
+        ):
+            with self.subTest(text=text[:30]):
+                self.assertContains(self.bring(text), said, status_code=422)
+        upload = SimpleUploadedFile("orders.csv", b"\xff\xfe\x00\x01")
+        answer = self.client.post("/schedule/orders/bring-in/", {"file": upload})
+        self.assertContains(answer, "no text in UTF-8", status_code=422)
+        self.as_("jd")
+        self.assertEqual(self.client.post("/schedule/orders/bring-in/", {"text": "x"}).status_code, 403)
+
+    def test_cells_that_a_spreadsheet_would_run_are_written_as_text(self):
+        self.bring(f"{self.HEAD}=1+1,EX70,70,40,850,2026-11-15 14:00,\n", go="1")
+        self.assertIn("'=1+1", self.client.get(URL, {"csv": "1"}).content.decode())
+
+    def test_the_calendar_has_stops_and_critical_samples_and_a_stop_keeps_its_name_when_it_is_moved(self):
+        def read() -> dict[str, dict]:
+            answer = self.client.get("/schedule/plan/calendar.ics")
+            self.assertEqual(answer["Content-Type"], "text/calendar; charset=utf-8")
+            cal = Calendar.from_ical(answer.content)
+            return {str(e["uid"]): e for e in cal.walk("VEVENT")}
+
+        first = read()
+        stops = {k: e for k, e in first.items() if k.startswith("stop-")}
+        ((uid, stop),) = stops.items()
+        self.assertEqual(stop["dtstart"].dt, make.NOW.replace(hour=14, minute=0))
+        self.assertEqual(len(first), len(set(first)))
+        self.assertTrue(all(e["dtend"].dt > e["dtstart"].dt for e in first.values()))
+        told = self.client.get(URL, {"json": "1"}).json()
+        self.assertEqual(len(told["stops"]), len(stops))
+        halt = next(t for t in self.client.get("/schedule/stops/").context["halts"] if t.halt.what == "felts")
+        self.stop(
+            corrects=str(halt.record.pk), **{"from": "14:00", "to": "16:00"}, what="felts", planned="yes", why="N", number="2"
+        )
+        moved = read()[uid]
+        self.assertEqual(moved["dtend"].dt, make.NOW.replace(hour=16, minute=0))
