@@ -46,8 +46,8 @@ def _broke_key(state) -> str:
 
 def _next(state) -> tuple[float, float]:
     """Basis weight and speed of the order that follows; of the running one where none is issued."""
-    card = state.next_card
-    return (card.data["gsm"], card.data["speed_m_min"]) if card else (state.run["gsm"], state.run["speed_m_min"])
+    run = state.next_run
+    return (run.gsm, run.speed_m_min) if run else (state.run["gsm"], state.run["speed_m_min"])
 
 
 def _wells(state, swing: float | None, broke: dict[str, float]) -> tuple[Well, ...]:
@@ -102,7 +102,7 @@ def machine(request):
         "retention": "set-up",
         "share": "in force",
         "cons": f"{count} results at the chest" if swing is not None else "default",
-        **dict.fromkeys(("next_gsm", "next_speed"), "next card" if state.next_card else "as it runs"),
+        **dict.fromkeys(("next_gsm", "next_speed"), state.next_run.told_by if state.next_run else "as it runs"),
     }
     for w in wells:
         w["source"] = "typed" if w["name"] in typed else where.get(w["name"], "default")

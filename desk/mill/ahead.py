@@ -62,16 +62,16 @@ def broke_unit(state: MillState) -> str:
 def _edges(state: MillState, until: datetime) -> list[datetime]:
     """Times ahead at which the machine's rate or its order changes, now first."""
     told = {t for s in state.stops for t in (s.start, s.end) if state.now < t < until}
-    if (card := state.next_card) is not None and state.now < (start := datetime.fromisoformat(card.data["start"])) < until:
-        told.add(start)
+    if (run := state.next_run) is not None and state.now < run.start < until:
+        told.add(run.start)
     return [state.now, *sorted(told)]
 
 
 def _gives(state: MillState, at: datetime, layout: Layout) -> dict[str, float]:
     """Solids that each source's draw is asked for with the machine at its speed, t/h, by draw: as set, or by the next order."""
     gives = {s.draw: state.shares.get(k, 0.0) * state.draw.solids_t_h for k, s in state.mill.sources.items()}
-    if (card := state.next_card) is not None and at >= datetime.fromisoformat(card.data["start"]):
-        gives |= {state.mill.sources[r["key"]].draw: r["t_h"] for r in card.data["rows"] if r["key"] in state.mill.sources}
+    if (run := state.next_run) is not None and at >= run.start:
+        gives |= {state.mill.sources[k].draw: t_h for k, t_h in run.t_h.items() if k in state.mill.sources}
     return {draw: t_h for draw, t_h in gives.items() if draw in layout.names}
 
 
@@ -116,7 +116,7 @@ def plan_of(state: MillState, layout: Layout, tried: Tried, hours: float) -> Pla
 def _key(state: MillState, tried: Tried, hours: float) -> tuple:
     """What a course hangs on."""
     levels = tuple((k, round(v.level_pct, 1)) for k, v in state.vessels.items())
-    card = state.next_card.pk if state.next_card is not None else 0
+    card = state.next_run.record.pk if state.next_run is not None else 0
     halts = tuple((s.start, s.end, s.rate_pct) for s in state.stops)
     settings = tuple((unit, tuple(sorted(values.items()))) for unit, values in sorted(tried.case.settings.items()))
     asked = (tried.break_in_min, tried.break_min, tried.feed, tried.feed_in_min, tried.feed_min, settings, hours)
@@ -207,7 +207,7 @@ _running = Lock()
 
 
 def _soon_key(state: MillState) -> tuple:
-    card = state.next_card.pk if state.next_card is not None else 0
+    card = state.next_run.record.pk if state.next_run is not None else 0
     return (state.version_id, way_of(state.running), card, tuple((s.start, s.end, s.rate_pct) for s in state.stops))
 
 

@@ -55,7 +55,7 @@ def with_shares(state: MillState, shares: dict[str, float]) -> MillState:
         {
             k: v
             for k, v in state.__dict__.items()
-            if k in ("now", "version_id", "mill", "run", "halts", "stops", "makes", "next_card", "moistures", "put_in_force")
+            if k in ("now", "version_id", "mill", "run", "halts", "stops", "makes", "next_run", "moistures", "put_in_force")
         }
     )
     other.__dict__["shares"] = shares

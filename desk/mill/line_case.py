@@ -27,7 +27,7 @@ from desk.mill.state import MillState, VesselNow, solve_running
 SETTING, SHARE = "s.", "f."  # of an address: s.UNIT.NAME=value, f.SOURCE=% of the furnish
 COPIED = (
     *("now", "version_id", "mill", "run", "halts", "stops", "makes", "coefficients"),
-    *("next_card", "moistures", "put_in_force", "setpoints"),
+    *("next_card", "next_run", "moistures", "put_in_force", "setpoints"),
 )
 SUM_OFF = 0.05  # % that typed shares may miss 100 by
 

@@ -31,12 +31,13 @@ from desk.kit.units import Schools
 from desk.log.models import Kind, Record
 from desk.mill import in_force, loaded
 from desk.mill.models import MillVersion
+from desk.mill.planned import AHEAD as COVER_AHEAD
+from desk.mill.planned import NextRun, next_run
 from desk.mill.shifts import Shift, shift_of
 
 HALTS_BACK = timedelta(days=10)
 FITTED = "fit."  # of the record of a chosen fit, then its wood
 LEARNT = "constants."  # of the record of a unit's chosen constants, then the unit
-COVER_AHEAD = timedelta(hours=72)
 SETTINGS_SINCE = frozenset(
     {*SPLIT, HELD, "air_pct"}
 )  # settings that an older record does not name: they stand as the set-up has them
@@ -522,8 +523,8 @@ class MillState:
         one, through all of them where it has more."""
         v, (now_in, now_out) = self.mill.vessels[key], self.rates[key]
         halt = self.stops[0] if self.stops and self.stops[0].start <= self.now + COVER_AHEAD else None
-        card = self.next_card
-        if (halt is None and card is None) or not (v.source or v.station == "deliver"):
+        run = self.next_run
+        if (halt is None and run is None) or not (v.source or v.station == "deliver"):
             return CoverCase(capacity=v.full_t, level_pct=level, rate_in=now_in, rate_out=now_out, lead_h=v.lead_h)
         if sum(s.start <= self.now + COVER_AHEAD for s in self.stops) > 1:
             return self.through_the_plan(v, level)
@@ -531,12 +532,10 @@ class MillState:
         in_then, out_then = self._scaled(key, (rate_in, rate_out), halt.rate_pct / 100.0 if halt else 1.0)
         begin = max(halt.start, self.now) if halt else self.now
         more = {}
-        if card is not None:
-            row = next((r for r in card.data["rows"] if r["key"] == v.source), None)
-            out = card.data["solids_t_h"] if row is None else row["t_h"]
-            start = datetime.fromisoformat(card.data["start"])
+        if run is not None:
+            out = run.t_h.get(v.source, run.solids_t_h)
             more = {
-                "next_h": max(0.0, (start - self.now).total_seconds() / 3600.0),
+                "next_h": max(0.0, (run.start - self.now).total_seconds() / 3600.0),
                 "next_in": rate_in if v.source else out,
                 "next_out": out if v.source or v.station == "deliver" else rate_out,
             }
@@ -555,15 +554,14 @@ class MillState:
 
     def through_the_plan(self, v: Vessel, level: float) -> CoverPlanCase:
         """A vessel's cover through every stop and slow run ahead, and the next order."""
-        card, ahead = self.next_card, self.now + COVER_AHEAD
-        start = datetime.fromisoformat(card.data["start"]) if card is not None else ahead
+        run, ahead = self.next_run, self.now + COVER_AHEAD
+        start = run.start if run is not None else ahead
         edges = {t for s in self.stops for t in (s.start, s.end) if self.now < t < ahead} | {start}
         times = sorted({self.now, ahead, *(t for t in edges if self.now < t < ahead)})
         rate_in, rate_out = self.full_rates[v.key]
         then_in, then_out = rate_in, rate_out
-        if card is not None:
-            row = next((r for r in card.data["rows"] if r["key"] == v.source), None)
-            out = card.data["solids_t_h"] if row is None else row["t_h"]
+        if run is not None:
+            out = run.t_h.get(v.source, run.solids_t_h)
             then_in, then_out = (rate_in, out) if v.source else (out, out)
         legs = []
         for a, b in zip(times, times[1:], strict=False):
@@ -595,6 +593,11 @@ class MillState:
         newest = {c.subject: c for c in cards.exclude(subject__in=started).order_by("id")}
         ahead = [c for c in newest.values() if self.now < datetime.fromisoformat(c.data["start"]) <= self.now + COVER_AHEAD]
         return min(ahead, key=lambda c: c.data["start"], default=None)
+
+    @cached_property
+    def next_run(self) -> NextRun | None:
+        """The order that follows in every cover and look ahead: by its card, else by the plan in force."""
+        return next_run(self, self.next_card)
 
     def _carried(self, v: Vessel, reading, rate_in: float, rate_out: float) -> float:
         """The level now: the reading, and what shares and stops since then have made of it."""

@@ -11,10 +11,10 @@ from desk.instruments.store import at_minute
 from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
+from desk.mill.planned import PLAN_STATUS, PLAN_SUBJECT, plan_in_force
 from desk.people.rights import refuse
 from desk.schedule.order_plan import HOURS, Judged, Plan
 
-SUBJECT, STATUS = "plan", "plan issued"
 SAME_H = 3.0 / 60.0  # an order's start within three minutes has not moved
 SAME_COOK_H = 0.5  # nor a cook's within the grid that cooks are planned on
 LOOKED_AT_H = (1.0, 2.0, 4.0, 8.0, 12.0, 24.0)  # after its issue a plan's levels are looked at
@@ -62,14 +62,13 @@ class Version:
 
 def versions(state) -> list[Version]:
     """Every plan that was issued, the newest first."""
-    kept = Record.objects.current().filter(kind=Kind.EVENT, subject=SUBJECT, status=STATUS, at__lte=state.now)
+    kept = Record.objects.current().filter(kind=Kind.EVENT, subject=PLAN_SUBJECT, status=PLAN_STATUS, at__lte=state.now)
     return [Version(r, state.now) for r in kept.order_by("-at", "-id")[:200]]
 
 
 def newest(state) -> Version | None:
     """The plan that is in force; None where none was issued."""
-    kept = Record.objects.current().filter(kind=Kind.EVENT, subject=SUBJECT, status=STATUS, at__lte=state.now)
-    record = kept.order_by("-at", "-id").first()
+    record = plan_in_force(state.now)
     return Version(record, state.now) if record else None
 
 
@@ -117,8 +116,8 @@ def issue(*, plan: Plan, judged: Judged, cooks: Mapping[str, tuple[float, float]
         says += f"; {len(moved)} order{'' if len(moved) == 1 else 's'} moved"
     return write(
         kind=Kind.EVENT,
-        subject=SUBJECT,
-        status=STATUS,
+        subject=PLAN_SUBJECT,
+        status=PLAN_STATUS,
         by=by,
         now=now,
         says=says,

@@ -1,4 +1,5 @@
-"""Planning in the browser: an order moved by keyboard and put in the plan, a stop that does not fit and what relieves it."""
+"""Planning in the browser: an order moved by keyboard, by mouse and by finger, a plan made anew after a trip, a stop that does
+not fit and what relieves it."""
 
 from playwright.sync_api import expect
 
@@ -19,11 +20,79 @@ class Planning(DeskCase):
         rows = page.locator("tbody tr[data-row] th")
         expect(rows.nth(0)).to_contain_text("H-0414")
         expect(page.locator("#answer")).to_contain_text("H-0413 is")  # late there
-        page.get_by_role("button", name="Put in the plan").focus()
+        page.get_by_role("button", name="Issue as plan 2").focus()
         page.keyboard.press("Enter")
-        expect(page.locator("body")).to_contain_text("moved.")
+        expect(page.locator("body")).to_contain_text("Plan 2 is issued.")
         self.open("/schedule/")
         expect(page.locator("tbody tr[data-row]").nth(0)).to_contain_text("H-0414")
+
+    def dragged(self, page, number: str, behind: str, by) -> None:
+        """Drag an order's bar so that its middle lies behind another's; `by` moves, presses and lets go."""
+        bar = page.locator(f'g[data-order="{number}"] > rect')
+        bar.scroll_into_view_if_needed()
+        one, other = bar.bounding_box(), page.locator(f'g[data-order="{behind}"] > rect').bounding_box()
+        y = one["y"] + one["height"] / 2
+        begin, end = one["x"] + one["width"] / 2, other["x"] + other["width"] / 2 + 12
+        by(begin, end, y)
+
+    def test_an_order_is_dragged_by_mouse_and_by_finger(self):
+        page = self.page
+        self.sign_in("Shift lead, day shift")
+        self.open("/schedule/plan/?h=24")
+
+        def by_mouse(begin: float, end: float, y: float) -> None:
+            page.mouse.move(begin, y)
+            page.mouse.down()
+            page.mouse.move((begin + end) / 2, y, steps=4)
+            page.mouse.move(end, y, steps=4)
+            page.mouse.up()
+
+        self.dragged(page, "H-0413", "H-0414", by_mouse)
+        expect(page.locator("#answer")).to_contain_text("as you moved it")
+        rows = page.locator("tbody tr[data-row] th")
+        expect(rows.nth(0)).to_contain_text("H-0414")
+        expect(rows.nth(1)).to_contain_text("H-0413")
+        self.assertIn("h=24", page.url)
+        page.go_back()
+        expect(page.locator("#answer")).to_contain_text("as it is queued")
+        self.calm()
+        tablet = self.window(820, 1180, has_touch=True)
+        self.sign_in("Shift lead, day shift", tablet)
+        self.open("/schedule/plan/?h=24", tablet)
+        touch = tablet.context.new_cdp_session(tablet)
+
+        def by_finger(begin: float, end: float, y: float) -> None:
+            for kind, x in (("touchStart", begin), ("touchMove", (begin + end) / 2), ("touchMove", end), ("touchEnd", None)):
+                points = [] if x is None else [{"x": x, "y": y}]
+                touch.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
+
+        self.dragged(tablet, "H-0413", "H-0414", by_finger)
+        expect(tablet.locator("#answer")).to_contain_text("as you moved it")
+        self.assertEqual(tablet.evaluate("document.documentElement.scrollWidth"), 820)
+
+    def test_after_a_trip_the_plan_is_made_anew_by_keyboard(self):
+        page = self.page
+        self.sign_in("Shift lead, day shift")
+        self.open("/schedule/stops/")
+        page.fill("#to", "13:30")
+        page.fill("#what", "drive tripped")
+        page.get_by_role("button", name="Keep it").focus()
+        page.keyboard.press("Enter")
+        expect(page.locator("body")).to_contain_text("Kept:")
+        self.open("/schedule/plan/")
+        expect(page.locator("#answer")).to_contain_text("moved from plan 1")
+        expect(page.locator("#answer")).to_contain_text("drive tripped")
+        page.locator("#why").focus()
+        page.keyboard.type("drive tripped")
+        page.keyboard.press("Enter")
+        expect(page.locator("body")).to_contain_text("Plan 2 is issued.")
+        expect(page.locator("#answer")).to_contain_text("As plan 2 has it.")
+        page.get_by_role("link", name="plan 2").focus()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", name="Plan 2 against what happened")).to_be_visible()
+        expect(page.locator("main")).to_contain_text("drive tripped")
+        self.accessible()
+        self.calm()
 
     def test_a_stop_that_does_not_fit_and_its_relief(self):
         page = self.page

@@ -265,8 +265,7 @@ const when = (svg, clientX) => {
 };
 const show = (from, to) => {
   const url = `${location.pathname}?from=${Math.round(from)}&to=${Math.round(to)}`;
-  window.htmx.ajax("GET", url, { target: "#answer", swap: "outerHTML" });
-  history.pushState({}, "", url);
+  window.htmx.ajax("GET", url, { target: "#answer", swap: "outerHTML", push: "true" });
 };
 document.addEventListener("pointerdown", (event) => {
   const svg = event.target.closest("[data-plot]");
@@ -389,8 +388,11 @@ for (const box of document.querySelectorAll("[data-sketch]")) {
 }
 
 /* a plan's order is dragged along its axis: where it is let go it stands before the first order whose middle lies behind it */
+const movable = "g[data-order]:not([data-fixed])";
+const held = (event) => event.target.closest?.(movable) && event.preventDefault(); // the finger moves the bar, not the page
+document.addEventListener("touchstart", held, { passive: false });
 document.addEventListener("pointerdown", (event) => {
-  const bar = event.target.closest?.("g[data-order]:not([data-fixed])");
+  const bar = event.target.closest?.(movable);
   const plan = bar?.closest("svg[data-plan]");
   if (!plan || event.button > 0) return;
   event.preventDefault();
@@ -420,8 +422,7 @@ document.addEventListener("pointerdown", (event) => {
     numbers.splice(Math.max(fixed, place), 0, bar.dataset.order);
     const hidden = plan.dataset.plan.split(",").filter((number) => !numbers.includes(number)); // behind the clock's end
     const address = `?orders=${encodeURIComponent([...numbers, ...hidden].join(","))}${plan.dataset.more}`;
-    window.htmx.ajax("GET", address, { target: "#answer", swap: "outerHTML" });
-    history.pushState({}, "", address);
+    window.htmx.ajax("GET", address, { target: "#answer", swap: "outerHTML", push: "true" });
   };
   bar.addEventListener("pointermove", move);
   bar.addEventListener("pointerup", end, { once: true });
