@@ -28,7 +28,7 @@ class UnitsDown(Desk):
         self.assertFalse(make.state(0).stands_still)
         self.assertContains(self.enter(**{"from": "10:00", "to": "11:00"}), "It overlaps another", status_code=422)
         self.assertEqual(self.enter(unit="S.refine").status_code, 302)  # a parallel unit keeps its own
-        changed = halts.as_typed(next(t for t in halts.told(make.state(0)) if t.record.pk == kept.pk).halt, kept.pk)
+        changed = halts.as_typed(next(t for t in halts.told(make.state(1)) if t.record.pk == kept.pk).halt, kept.pk)
         self.assertContains(self.client.get(f"{STOPS}?{changed}"), 'value="4"')
         self.assertEqual(self.enter(corrects=kept.pk, number="5").status_code, 302)
         self.assertEqual((self.newest().corrects_id, self.newest().data["code"]), (kept.pk, "RFM05"))
