@@ -61,6 +61,7 @@ import core.lab.weighed
 import core.line.heat
 import core.mechanical.refine
 import core.plan.digesters
+import core.plan.feeds
 import core.plan.orders
 import core.plan.silo
 import core.plan.told

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from core.cook.house import Batch
 from core.plan.cycles import Stand
 from core.plan.digesters import HousePlanCase, HousePlanFound
+from core.plan.feeds import FeedsCase, FeedsFound
 from core.plan.orders import Machine, Ordered
 from core.plan.silo import SiloCase, SiloFound
 
@@ -60,6 +61,33 @@ def of_digesters(found: HousePlanFound, case: HousePlanCase) -> list[str]:
             bad.append(f"the blow tank runs over in slot {slot}")
     if short > found.short_t + TINY:
         bad.append(f"{short:g} t are short, not {found.short_t:g}")
+    return bad
+
+
+def of_feeds(found: FeedsFound, case: FeedsCase) -> list[str]:
+    """What rates of a line break, in words, and where what is said of them is not so."""
+    bad: list[str] = []
+    known = {r.t_h for r in case.rates}
+    level, short, outside, moves, was = case.now_t, 0.0, 0.0, 0, case.usual_t_h
+    for k, (block, rate) in enumerate(zip(case.blocks, found.rates, strict=True)):
+        if block.stands and rate > 0.0:
+            bad.append(f"it runs in block {k}, in its stop")
+        if not block.stands and rate not in known:
+            bad.append(f"its rate of block {k} cannot be set")
+        moves += int(not block.stands and abs(rate - was) > TINY)
+        was = was if block.stands else rate
+        level = level + case.block_h * rate - case.block_h * block.draw_t_h
+        short += max(0.0, -level)
+        level = max(0.0, level)
+        outside += case.block_h * max(0.0, case.low_t - level, level - case.high_t)
+        if level > case.full_t + TINY:
+            bad.append(f"it stands at {level:g} t after block {k}")
+    outside += case.block_h * max(0.0, case.end_t - level)
+    told = {"short_t": short, "outside_th": outside, "moves": float(moves), "end_t": level}
+    for name, value in told.items():
+        said = getattr(found, name)
+        if abs(said - value) > 1e-5:
+            bad.append(f"{name} is {value:g}, not {said:g}")
     return bad
 
 

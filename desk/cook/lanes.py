@@ -13,6 +13,7 @@ from core.plan.cycles import Stand, cooks_ahead, steam_course
 from desk.cook.models import Cook
 from desk.kit.lane import Bar, Bars, Lane, Stands, Steps
 
+COOKS = "Digesters"
 BACK_H = 12.0  # a cook begun since then may still stand in its digester
 
 
@@ -81,7 +82,7 @@ def lanes(state, hours: float, stands: tuple[Stands, ...]) -> list[Lane]:
         names = sorted(by_digester)
         labels = tuple(d.rpartition(".")[2] for d in names)
         rows = tuple(tuple(by_digester[d]) for d in names)
-        told.append(Bars("Digesters", "each block a cook", rows, labels))
+        told.append(Bars(COOKS, "each block a cook", rows, labels))
     fed = [f for f in continuous(state) if f["t_h"] > 0.0]
     if fed:
         href = reverse("cook:continuous")
@@ -108,4 +109,4 @@ def _bar(b: houses.Batch, number: str, tint: str) -> Bar:
     )
     href = reverse("cook:one", args=[int(number)]) if b.done else reverse("cook:house")
     shape = ((fill, 0.0), (rise, 0.25), (top, 1.0), (blow, 1.0), (end, 0.0))
-    return Bar(fill, end, number, tint, href, b.done, shape)
+    return Bar(fill, end, number, tint, href, b.done, shape=shape)

@@ -28,6 +28,7 @@ class Bar:
     tint: str = ""
     href: str = ""
     known: bool = False
+    other: bool = False  # than usual
     shape: tuple[tuple[float, float], ...] = ()
 
 

@@ -5,7 +5,7 @@ put in the plan moves the wanted start of orders; an order whose card is issued 
 """
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cached_property
@@ -14,6 +14,7 @@ from types import MappingProxyType
 from core.deliver.draw import draw
 from core.errors import Infeasible
 from core.line.passing import passing
+from core.plan.feeds import BlockRow, FeedsCase, FeedsFound, RateRow, plan_feeds
 from core.plan.levels import Course, Span, Vessel, course
 from core.plan.orders import MOST_ORDERS, Machine, Order, Ordered, Standing
 from core.stock.cover import USABLE_HIGH_PCT, USABLE_LOW_PCT
@@ -34,6 +35,10 @@ HOURS, FROZEN_H = 72.0, 2.0
 WASH_H = 0.5  # between two grades of which the set-up says nothing, default
 LOOKED_AT = 12  # of the cheapest orders, for the one that starves the machine least
 SHOWN = 3
+BLOCK_H = 2.0  # a line's rate is planned for so long at a time
+SETTABLE = (0.0, 0.8, 0.9, 1.0, 1.05, 1.1)  # of its usual rate: defaults
+STANDS_OF = 0.9  # of what comes: a stop that takes so much out leaves nothing to set
+SEARCHED_S = 1.0  # for each line
 
 
 class Refused(FieldRefused):
@@ -75,6 +80,40 @@ class Judged:
         """By what a plan is weighed, the first difference decides."""
         levels = (round(self.short_t, 1), round(self.outside_h, 1))
         return (*levels, round(self.found.late_h, 2), round(self.found.washout_h, 2), self.moved)
+
+
+@dataclass(frozen=True)
+class Rates:
+    """The rates that were found for a line: its source, the question and the answer."""
+
+    source: str
+    case: FeedsCase
+    found: FeedsFound
+
+    def cuts(self) -> list[Span]:
+        """What comes less (or, below nothing, more) than usual, by block; what a stop takes out is taken out already."""
+        usual, h = self.case.usual_t_h, self.case.block_h
+        return [
+            Span(k * h, (k + 1) * h, usual - rate)
+            for k, (rate, block) in enumerate(zip(self.found.rates, self.case.blocks, strict=True))
+            if not block.stands and rate != usual
+        ]
+
+    def runs(self) -> list[tuple[float, float, float]]:
+        """From hour to hour at a rate, blocks of one rate together."""
+        told: list[tuple[float, float, float]] = []
+        for k, rate in enumerate(self.found.rates):
+            begins, ends = k * self.case.block_h, (k + 1) * self.case.block_h
+            if told and abs(told[-1][2] - rate) < 1e-9:
+                told[-1] = (told[-1][0], ends, rate)
+            else:
+                told.append((begins, ends, rate))
+        return told
+
+
+def _mean(spans: Sequence[Span], from_h: float, to_h: float) -> float:
+    """The mean of what spans draw between two hours, t/h."""
+    return sum(s.t_h * max(0.0, min(s.to_h, to_h) - max(s.from_h, from_h)) for s in spans) / (to_h - from_h)
 
 
 class Plan:
@@ -174,18 +213,71 @@ class Plan:
             return [begun]
         return [self.machine.runs((*self.fixed, *(rest[i] for i in f.orders))) for f in machine.next_best(LOOKED_AT)]
 
-    def _courses(self, found: Ordered, more_t: Mapping[str, float] = MappingProxyType({})) -> dict[str, Course]:
+    def drawn(self, found: Ordered, key: str) -> list[Span]:
+        """What is drawn of a source through a plan: by the running order, then by each."""
+        state = self.state
+        spans = [Span(a, b, rate * state.shares.get(key, 0.0) * state.draw.solids_t_h) for a, b, rate in self.running]
+        for run in found.runs:
+            grade = state.mill.grades[self.waiting[run.order].grade]
+            spans.append(Span(run.begins_h, run.ends_h, grade.shares.get(key, 0.0) * self.draws[run.order]))
+        return spans
+
+    def with_rates(self, judged: Judged, seconds: float = SEARCHED_S) -> tuple[Judged, dict[str, Rates]]:
+        """The plan with each line's rates found for it, and those rates by vessel; a line that none holds for stays so."""
+        told: dict[str, Rates] = {}
+        for key, source in self.state.mill.sources.items():
+            if source.vessel not in judged.courses or source.spare or source.raw_wet_t_t == 0.0:
+                continue  # bought pulp is asked for as it is needed; broke comes as the machine makes it
+            case = self._feeds_case(judged, key, source.vessel)
+            found = plan_feeds(case, seconds) if case is not None else None
+            if isinstance(found, FeedsFound):
+                told[source.vessel] = Rates(key, case, found)
+        extra = {vessel: r.cuts() for vessel, r in told.items()}
+        courses = self._courses(judged.found, extra=extra)
+        short = sum(c.short_t for c in courses.values())
+        outside = sum(c.low_h + c.high_h for c in courses.values())
+        return Judged(judged.found, courses, short, outside, judged.moved), told
+
+    def _feeds_case(self, judged: Judged, key: str, vessel: str) -> FeedsCase | None:
+        """The question of a line's rates: what is drawn by blocks of hours, with what stops take out; None of a line that gives
+        nothing."""
+        v, usual = self.state.vessels[vessel], self.state.full_rates.get(vessel, (0.0, 0.0))[0]
+        if usual <= 0.0:
+            return None
+        ends = judged.courses[vessel].points[-1][0]
+        count = max(1, min(int(HOURS / BLOCK_H), math.ceil(ends / BLOCK_H)))
+        drawn, cuts = self.drawn(judged.found, key), self.cuts.get(vessel, [])
+        blocks = []
+        for k in range(count):
+            cut = _mean(cuts, k * BLOCK_H, (k + 1) * BLOCK_H)
+            stands = cut > STANDS_OF * usual
+            draw_t_h = _mean(drawn, k * BLOCK_H, (k + 1) * BLOCK_H) + (0.0 if stands else cut)
+            blocks.append(BlockRow(draw_t_h=round(draw_t_h, 4), stands=float(stands)))
+        full = v.vessel.full_t
+        return FeedsCase(
+            now_t=round(min(full, v.content_t), 3),
+            full_t=full,
+            low_t=USABLE_LOW_PCT / 100.0 * full,
+            high_t=USABLE_HIGH_PCT / 100.0 * full,
+            usual_t_h=round(usual, 4),
+            block_h=BLOCK_H,
+            end_t=round(min(v.content_t, 0.5 * full), 3),
+            rates=tuple(RateRow(t_h=round(share * usual, 4)) for share in SETTABLE),
+            blocks=tuple(blocks),
+        )
+
+    def _courses(
+        self,
+        found: Ordered,
+        more_t: Mapping[str, float] = MappingProxyType({}),
+        extra: Mapping[str, list[Span]] = MappingProxyType({}),
+    ) -> dict[str, Course]:
         """The level of every vessel that the furnish is drawn from."""
         state, told = self.state, {}
         for key, source in state.mill.sources.items():
             v = state.vessels.get(source.vessel)
             if v is None or source.spare:
                 continue
-            spans = [Span(a, b, rate * state.shares.get(key, 0.0) * state.draw.solids_t_h) for a, b, rate in self.running]
-            for run in found.runs:
-                grade = state.mill.grades[self.waiting[run.order].grade]
-                t_h = grade.shares.get(key, 0.0) * self.draws[run.order]
-                spans.append(Span(run.begins_h, run.ends_h, t_h))
             full = v.vessel.full_t
             vessel = Vessel(
                 now_t=min(full, max(0.0, v.content_t + more_t.get(source.vessel, 0.0))),
@@ -195,7 +287,8 @@ class Plan:
                 fed_t_h=state.full_rates[source.vessel][0] if source.vessel in state.full_rates else v.rate_in,
             )
             hours = max(0.1, min(HOURS, max(found.ends_h, self.free_h)))
-            told[source.vessel] = course(vessel, spans, hours, self.cuts.get(source.vessel, ()))
+            cuts = [*self.cuts.get(source.vessel, ()), *extra.get(source.vessel, ())]
+            told[source.vessel] = course(vessel, self.drawn(found, key), hours, cuts)
         return told
 
     def read(self, text: str) -> tuple[int, ...] | None:

@@ -7,6 +7,7 @@ from django.utils import timezone
 
 from core.plan.levels import Vessel, half_t
 from core.stock.cover import USABLE_HIGH_PCT, USABLE_LOW_PCT
+from desk.cook.lanes import COOKS
 from desk.kit.lane import Bar, Bars, Flags, Lane, Stack, Steps
 from desk.kit.svg import n, polyline
 from desk.schedule.order_plan import FROZEN_H, HOURS, Judged, Plan
@@ -44,9 +45,16 @@ class Clock:
 
 
 def plan_picture(
-    plan: Plan, judged: Judged, old: "Old", lanes: Sequence[Lane], hours: float = HOURS, factor: float = 1.0
+    plan: Plan,
+    judged: Judged,
+    old: "Old",
+    lanes: Sequence[Lane],
+    hours: float = HOURS,
+    factor: float = 1.0,
+    rated: Judged | None = None,
 ) -> dict:
-    """The plan; `old` is drawn dashed where it differs. Lanes of the stations stand over the levels, loads and flags under."""
+    """The plan; `old` is drawn dashed where it differs, `rated` in pen: the levels with the rates that were found. Lanes of the
+    stations stand over the levels, loads and flags under."""
     clock, y = Clock(hours, plan.state.now), TOP
     told = {"orders": _orders(plan, judged, old, clock, y)}
     y += ORDER_H + GAP
@@ -55,10 +63,12 @@ def plan_picture(
     drawn = []
     for lane in lanes:
         if isinstance(lane, Bars):
-            drawn.append(_bars(lane, clock, y, old.cooks if lane.labels and not lane.counted else {}))
+            drawn.append(_bars(lane, clock, y, old.cooks if lane.name == COOKS else {}))
             y += drawn[-1]["h"] + GAP
     for key in judged.courses:
         drawn.append(_vessel(plan, key, judged, old, clock, y + 4.0, factor))
+        if rated is not None:
+            drawn[-1]["rated"] = _rated(plan, key, rated, clock, y + 4.0)
         y += VESSEL_H + GAP + 14.0
     for lane in lanes:
         if isinstance(lane, Steps):
@@ -209,7 +219,7 @@ def _bar(b: Bar, clock: Clock, top: float, tall: float, old: Mapping[str, tuple[
     )
     told["middle"] = n(x + wide / 2.0) if b.shape else n(x + 5.0)
     told["centred"] = bool(b.shape)
-    told["moved"] = _off(b, old)
+    told["moved"] = b.other or _off(b, old)
     if b.shape and clock.hours <= 8.0:
         points = [(clock.beyond(h), top + tall * (1.0 - 0.9 * v)) for h, v in b.shape]
         told["shape"] = polyline([(points[0][0], top + tall), *points, (points[-1][0], top + tall)])
@@ -290,6 +300,13 @@ def _vessel(plan: Plan, key: str, judged: Judged, old: Old, clock: Clock, top: f
         "was": polyline([(clock.x(h), y(t)) for h, t in was]) if differs else "",
         "met": met,
     }
+
+
+def _rated(plan: Plan, key: str, rated: Judged, clock: Clock, top: float) -> str:
+    """A vessel's level with the rates that were found."""
+    full, course = plan.state.vessels[key].vessel.full_t, rated.courses[key]
+    points = _within(list(course.points), clock.hours)
+    return polyline([(clock.x(h), top + VESSEL_H * (1.0 - max(0.0, min(1.0, t / full)))) for h, t in points])
 
 
 def _within(points: Sequence[tuple[float, float]], hours: float) -> list[tuple[float, float]]:

@@ -1,7 +1,7 @@
 """Schedule: 72 hours in the way of the fibre on one clock; an order moved, the best and the next best found, plans issued."""
 
 from datetime import timedelta
-from urllib.parse import urlencode
+from urllib.parse import quote, urlencode
 
 from django.contrib import messages
 from django.http import HttpResponse, JsonResponse
@@ -10,13 +10,16 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
+from core.colour import ks_from_reflectance, swatch
+from core.unit import Worked
+from desk.cook.lanes import COOKS
 from desk.kit.bench import render_bench
-from desk.kit.lane import Bars, Lanes, Steps
+from desk.kit.lane import Bar, Bars, Lanes, Steps
 from desk.kit.text import plain
 from desk.mill.context import state_of
 from desk.people.rights import may
 from desk.schedule.actions import Refused as OrderRefused
-from desk.schedule.order_plan import FROZEN_H, HOURS, Judged, Plan, Refused, put
+from desk.schedule.order_plan import FROZEN_H, HOURS, Judged, Plan, Rates, Refused, put
 from desk.schedule.order_plan_drawings import Old, plan_picture, strip_picture
 from desk.schedule.plan_files import COLUMNS, MOST_BYTES, calendar, plan_csv, read_orders, take_in, words_of
 from desk.schedule.plan_lanes import all_lanes
@@ -52,6 +55,8 @@ def order_plan(request):
         return JsonResponse(plan_told(plan, judged, lanes), json_dumps_params={"ensure_ascii": False})
     if request.GET.get("csv") == "1":
         return _file(plan_csv(plan, judged).encode(), "text/csv", "plan.csv")
+    rated, rates = plan.with_rates(judged) if request.GET.get("rates") == "1" and plan.waiting else (None, {})
+    lanes = [*lanes, *([rates_lane(state, rates)] if rates else [])]
     issued, queued = newest(state), plan.queued
     wide = request.GET.get("h", "72") if request.GET.get("h") in CLOCKS else "72"
     old = _old(plan, queued, issued, name)
@@ -59,12 +64,17 @@ def order_plan(request):
     columns = [("as queued", queued), *((f"{LETTERS[k]}", j) for k, j in enumerate(found))]
     if name == MOVED:
         columns.insert(1, ("as moved", judged))
+    if rated is not None:
+        columns.append(("with rates", rated))
+    asked_orders = plan.written(judged.found.orders) if name == MOVED else name if name in LETTERS else ""
     longest = max((j.found.ends_h for j in found), default=0.0)
     context = {
         "waiting": plan.waiting,
         "name": name,
         "judged": judged,
-        "p": plan_picture(plan, judged, old, lanes, CLOCKS[wide], issued.factor if issued else 1.0),
+        "p": plan_picture(plan, judged, old, lanes, CLOCKS[wide], issued.factor if issued else 1.0, rated),
+        "rates": _rates_told(plan, rates),
+        "asked_rates": rated is not None,
         "wide": wide,
         "clocks": [(h, f"{reverse('schedule:plan')}?{urlencode(_asked(request) | {'h': h})}") for h in CLOCKS],
         "rows": _rows(plan, judged),
@@ -83,6 +93,7 @@ def order_plan(request):
         "next_number": issued.number + 1 if issued else 1,
         "frozen_h": FROZEN_H,
         "asked": f"&h={wide}",
+        "shown": f"?orders={quote(asked_orders)}&h={wide}",
     }
     return render_bench(request, "schedule/plan", context)
 
@@ -140,6 +151,33 @@ def _words(upload) -> str:
         raise OrderRefused("text", "The file is no text in UTF-8.") from None
 
 
+def rates_lane(state, rates: dict[str, Rates]) -> Bars:
+    """The rates that were found, a row for each line; what is other than usual is edged."""
+    rows, labels = [], []
+    for vessel, r in rates.items():
+        usual, tint = r.case.usual_t_h, _tint(state, r.source)
+        bars = [Bar(a, b, f"{t_h:.1f} t/h", tint, other=abs(t_h - usual) > 1e-6) for a, b, t_h in r.runs()]
+        rows.append(tuple(bars))
+        labels.append(state.mill.vessels[vessel].name.split()[0])
+    return Bars("Rates found", "of each line", tuple(rows), tuple(labels))
+
+
+def _tint(state, source: str) -> str:
+    return swatch(ks_from_reflectance(state.mill.sources[source].source.iso_pct / 100.0)).hex
+
+
+def _rates_told(plan: Plan, rates: dict[str, Rates]) -> list[dict]:
+    """Each line's moves in words, with its working."""
+    told = []
+    for vessel, r in rates.items():
+        moves = [(a, t_h) for a, _, t_h in r.runs() if a > 0.0 or abs(t_h - r.case.usual_t_h) > 1e-6]
+        words = ", ".join(f"{f'{t_h:.1f} t/h' if t_h else 'stands'} from {_at(plan, a)}" for a, t_h in moves)
+        name = plan.state.mill.vessels[vessel].name
+        worked = Worked(model="schedule.feeds", case=r.case, result=r.found)
+        told.append({"name": name, "usual": r.case.usual_t_h, "words": words, "worked": worked})
+    return told
+
+
 def _asked(request) -> dict[str, str]:
     return {"orders": request.GET["orders"][:MOST_WORDS]} if request.GET.get("orders") else {}
 
@@ -155,7 +193,7 @@ def _old(plan: Plan, queued: Judged, issued: Version | None, name: str) -> Old:
 
 def cook_spans(lanes: Lanes) -> dict[str, tuple[float, float]]:
     """Coming cooks by their number, h from now."""
-    digesters = [lane for lane in lanes if isinstance(lane, Bars) and lane.labels and not lane.counted]
+    digesters = [lane for lane in lanes if isinstance(lane, Bars) and lane.name == COOKS]
     return {b.text: (b.from_h, b.to_h) for lane in digesters for row in lane.rows for b in row if not b.known}
 
 
@@ -318,7 +356,10 @@ def put_in_plan(request):
     judged = plan.judged(orders)
     cooks = cook_spans(all_lanes(plan, judged))
     words = plain(request.POST.get("why", ""))[:MOST_WORDS].strip()
-    record = issue(plan=plan, judged=judged, cooks=cooks, by=request.user, now=state.now, words=words)
+    rates: dict[str, Rates] = {}
+    if request.POST.get("rates") == "1":
+        judged, rates = plan.with_rates(judged)  # the levels it foresees are those with its rates
+    record = issue(plan=plan, judged=judged, cooks=cooks, rates=rates, by=request.user, now=state.now, words=words)
     moved = f"{len(kept)} order{'' if len(kept) == 1 else 's'} moved." if kept else "Nothing had to move."
     messages.success(request, f"Plan {record.data['version']} is issued. {moved}")
     return redirect("schedule:plan")

@@ -13,6 +13,7 @@ from core.unit import Worked
 from desk.instruments.models import Signal
 from desk.instruments.store import series
 from desk.kit.svg import n, polyline
+from desk.kit.templatetags.vat import dayclock
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.schedule.halts import told as halts_told
@@ -106,8 +107,19 @@ def against(request, number: int):
         "worked": Worked(model="schedule.forecast", case=case, result=found) if found else None,
         "p": _picture(state, version, ran, until),
         "stands": _stands(state, version),
+        "counts_on": _counts_on(state, version),
     }
     return render(request, "schedule/against.html", context)
+
+
+def _counts_on(state, version: Version) -> list[tuple[str, str]]:
+    """The rates of lines that a plan counts on, in words, by the tower they fill."""
+    told = []
+    for key, runs in version.record.data.get("counts_on", {}).items():
+        if key in state.mill.vessels:
+            at = [(version.from_ + timedelta(hours=a), t_h) for a, _, t_h in runs]
+            told.append((state.mill.vessels[key].name, ", ".join(f"{t_h:.1f} t/h from {dayclock(when)}" for when, t_h in at)))
+    return told
 
 
 def _stands(state, version: Version) -> list:

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from types import MappingProxyType
 
 from core.errors import ImpossibleInput
 from core.plan.told import ToldFound, as_case, told_beforehand
@@ -13,7 +14,7 @@ from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.mill.planned import PLAN_STATUS, PLAN_SUBJECT, plan_in_force
 from desk.people.rights import refuse
-from desk.schedule.order_plan import HOURS, Judged, Plan
+from desk.schedule.order_plan import HOURS, Judged, Plan, Rates
 
 SAME_H = 3.0 / 60.0  # an order's start within three minutes has not moved
 SAME_COOK_H = 0.5  # nor a cook's within the grid that cooks are planned on
@@ -89,8 +90,18 @@ def order_spans(plan: Plan, judged: Judged) -> dict[str, tuple[float, float]]:
 
 
 @writing()
-def issue(*, plan: Plan, judged: Judged, cooks: Mapping[str, tuple[float, float]], by, now: datetime, words: str) -> Record:
-    """Keep a plan as the next version. `cooks`: hours from now of every coming cook, by its number."""
+def issue(
+    *,
+    plan: Plan,
+    judged: Judged,
+    cooks: Mapping[str, tuple[float, float]],
+    by,
+    now: datetime,
+    words: str,
+    rates: Mapping[str, Rates] = MappingProxyType({}),
+) -> Record:
+    """Keep a plan as the next version. `cooks`: hours from now of every coming cook, by its number; `rates`: those of the lines
+    that it counts on, by vessel."""
     refuse(by, "plan")
     before = newest(plan.state)
     number = before.number + 1 if before else 1
@@ -108,6 +119,7 @@ def issue(*, plan: Plan, judged: Judged, cooks: Mapping[str, tuple[float, float]
         "cooks": told(cooks),
         "stands": [[s.unit, s.from_h, s.to_h, s.what] for s in plan.stands],
         "levels": {k: [[round(h, 4), round(t, 3)] for h, t in c.points] for k, c in judged.courses.items()},
+        "counts_on": {k: [[a, b, t_h] for a, b, t_h in r.runs()] for k, r in rates.items()},
         "factor": round(known[0].factor, 4) if (known := learnt(plan.state)) else 1.0,
         "rates": {k: round(plan.state.full_rates.get(k, (0.0, 0.0))[0], 4) for k in judged.courses},
     }

@@ -3,7 +3,9 @@
 import csv
 import io
 import json
+import re
 from datetime import datetime, timedelta
+from html import unescape
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from icalendar import Calendar
@@ -220,6 +222,46 @@ class Clock(Planned):
                 for a, b in zip(kappa, kappa[1:], strict=False)
             )
         )
+
+
+class RatesFound(Planned):
+    """The rates of the lines for a plan: on its page, in its version, and what they do to the levels."""
+
+    def test_they_starve_the_machine_less_and_are_shown_with_their_working(self):
+        page = self.client.get(URL, {"rates": "1"})
+        rows = {r["label"]: r["values"] for r in page.context["weighed"]["rows"]}
+        self.assertEqual(page.context["weighed"]["heads"][-1], "with rates")
+        short = next(v for k, v in rows.items() if "short" in k)
+        self.assertLess(short[-1], short[0])
+        plan = Plan(make.state(0))
+        rated, rates = plan.with_rates(plan.queued)
+        self.assertEqual(set(rates), {"K.tower", "S.tower", "M.tower", "R.tower"})  # bought pulp and broke are not set
+        for vessel, r in rates.items():
+            with self.subTest(vessel=vessel):
+                self.assertEqual(checker.of_feeds(r.found, r.case), [])
+                self.assertAlmostEqual(r.case.usual_t_h, plan.state.full_rates[vessel][0], places=3)
+                self.assertAlmostEqual(sum((b - a) * t for a, b, t in r.runs()), sum(r.found.rates) * r.case.block_h)
+                self.assertLessEqual(rated.courses[vessel].short_t, plan.queued.courses[vessel].short_t + 1e-6)
+        working = re.search(r'href="(/models/schedule\.feeds/\?[^"]+)"', page.content.decode()).group(1)
+        self.assertEqual(self.client.get(unescape(working)).status_code, 200)
+        self.assertNotContains(self.client.get(URL), "Find them")
+
+    def test_a_plan_issued_with_them_counts_on_them(self):
+        self.assertContains(self.issue(rates="1"), "Plan 2 is issued")
+        kept = newest(make.state(1)).record.data
+        self.assertEqual(set(kept["counts_on"]), {"K.tower", "S.tower", "M.tower", "R.tower"})
+        self.assertGreater(min(t for _, t in kept["levels"]["K.tower"]), 0.0)
+        self.assertContains(self.client.get(f"{URL}2/"), "Rates it counts on")
+        self.assertNotContains(self.client.get(f"{URL}1/"), "Rates it counts on")
+
+    def test_a_line_that_stands_is_not_set_while_it_stands(self):
+        self.stop(unit="K.bleach", **{"from": "16:00", "to": "22:00"}, what="pump", planned="yes")
+        plan = Plan(make.state(1))
+        _, rates = plan.with_rates(plan.queued)
+        r = rates["K.tower"]
+        stands = [k for k, b in enumerate(r.case.blocks) if b.stands]
+        self.assertTrue(stands)
+        self.assertTrue(all(r.found.rates[k] == 0.0 for k in stands))
 
 
 class Files(Planned):
