@@ -707,9 +707,11 @@ def through_time(client) -> None:
 
 
 def planning(client) -> None:
-    """The plan of the demo's orders, the best order of ten and of twelve, a bar moved."""
+    """The plan of the demo's orders, the best order of ten and of twelve, rates of the lines, a bar moved."""
     from core.plan.digesters import HousePlanCase, plan_digesters
     from core.plan.orders import Machine, Order
+    from desk.schedule.order_plan import Plan
+    from tests import make
 
     chance = random.Random(1)
     orders = [
@@ -723,6 +725,13 @@ def planning(client) -> None:
     house = HousePlanCase(cooks=5, tank_t=40, now_t=12, draw_t=1.4)
     line("five cooks of two digesters, integer program", median_ms(lambda: plan_digesters(house), 3, 0), "ms", 30_000)
     line("Plan, 72 hours, with what is found, at the server", median_ms(lambda: client.get("/schedule/plan/"), 5), "ms", 5_000)
+    rated = median_ms(lambda: client.get("/schedule/plan/", {"rates": "1"}), 3)
+    line("the same with the rates of every line", rated, "ms", 5_000)
+    plan = Plan(make.state(0))
+    _, rates = plan.with_rates(plan.queued)
+    least = sum(r.found.cost * (1.0 - r.found.gap_pct / 100.0) for r in rates.values())
+    cost = sum(r.found.cost for r in rates.values())
+    line("what those rates cost, over what none can cost less than", 100.0 * (cost / least - 1.0), "%", 5)
     moved = {"orders": "H-0414,H-0413,H-0415,H-0416"}
     htmx = {"HX-Request": "true", "HX-Target": "answer"}
     line("an order moved", median_ms(lambda: client.get("/schedule/plan/", moved, headers=htmx), 10), "ms", 100)

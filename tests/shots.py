@@ -22,7 +22,7 @@ VIEWS = {
     "handover": ("/log/handover/", "mr", 1280, 800, "day"),
     "chips": ("/chips/", "mr", 1280, 800, "day"),
     "cook": ("/cook/?solve=time", "mr", 1280, 800, "day"),
-    "plan": ("/schedule/plan/?orders=H-0414,H-0413,H-0415,H-0416", "mr", 1280, 860, "day"),
+    "plan": ("/schedule/plan/?rates=1&h=24", "mr", 1280, 1200, "day"),
     "floor": ("/", "jd", 820, 1180, "day"),
     "wash": ("/wash/?m0=50.8&m1=26.1&m2=5.1", "mr", 1280, 800, "day"),
     "bleach": ("/bleach/?front=30", "mr", 1280, 800, "day"),

@@ -116,7 +116,7 @@ def plan_of(state: MillState, layout: Layout, tried: Tried, hours: float) -> Pla
 def _key(state: MillState, tried: Tried, hours: float) -> tuple:
     """What a course hangs on."""
     levels = tuple((k, round(v.level_pct, 1)) for k, v in state.vessels.items())
-    card = state.next_run.record.pk if state.next_run is not None else 0
+    card = state.next_run.pk if state.next_run is not None else 0
     halts = tuple((s.start, s.end, s.rate_pct) for s in state.stops)
     settings = tuple((unit, tuple(sorted(values.items()))) for unit, values in sorted(tried.case.settings.items()))
     asked = (tried.break_in_min, tried.break_min, tried.feed, tried.feed_in_min, tried.feed_min, settings, hours)
@@ -207,7 +207,7 @@ _running = Lock()
 
 
 def _soon_key(state: MillState) -> tuple:
-    card = state.next_run.record.pk if state.next_run is not None else 0
+    card = state.next_run.pk if state.next_run is not None else 0
     return (state.version_id, way_of(state.running), card, tuple((s.start, s.end, s.rate_pct) for s in state.stops))
 
 

@@ -15,7 +15,7 @@ AHEAD = timedelta(hours=72)
 @dataclass(frozen=True)
 class NextRun:
     """An order that follows: when it begins, its basis weight and speed, what the machine takes then, t/h oven-dry, and of
-    which source. `record`: the card or the plan it is told by."""
+    which source. `told_by`: the card or the plan that says so, `pk` its record."""
 
     order: str
     start: datetime
@@ -23,17 +23,19 @@ class NextRun:
     speed_m_min: float
     solids_t_h: float
     t_h: Mapping[str, float]
-    record: Record
+    told_by: str
+    pk: int
 
-    @property
-    def told_by(self) -> str:
-        return "next card" if self.record.kind == Kind.RUNCARD else f"plan {self.record.data['version']}"
+
+def plans_issued(now: datetime):
+    """The records of plans that were issued, the newest first."""
+    kept = Record.objects.current().filter(kind=Kind.EVENT, subject=PLAN_SUBJECT, status=PLAN_STATUS, at__lte=now)
+    return kept.order_by("-at", "-id")
 
 
 def plan_in_force(now: datetime) -> Record | None:
     """The plan that was issued last; None where none was."""
-    kept = Record.objects.current().filter(kind=Kind.EVENT, subject=PLAN_SUBJECT, status=PLAN_STATUS, at__lte=now)
-    return kept.order_by("-at", "-id").first()
+    return plans_issued(now).first()
 
 
 def of_card(card: Record) -> NextRun:
@@ -45,21 +47,23 @@ def of_card(card: Record) -> NextRun:
         speed_m_min=data["speed_m_min"],
         solids_t_h=data["solids_t_h"],
         t_h={r["key"]: r["t_h"] for r in data["rows"]},
-        record=card,
+        told_by="next card",
+        pk=card.pk,
     )
 
 
 def of_plan(state) -> NextRun | None:
     """The next order of the plan in force that is not started; none of a grade that the set-up no longer has."""
-    plan = plan_in_force(state.now)
+    plan = plans_issued(state.now).values_list("pk", "data__version", "data__orders").first()
     if plan is None:
         return None
-    started = set(Record.objects.current().filter(kind=Kind.START, at__lte=state.now).values_list("subject", flat=True))
-    starts = {row["name"]: datetime.fromisoformat(row["begins"]) for row in plan.data["orders"] if row["name"] not in started}
-    ahead = [(at, number) for number, at in starts.items() if state.now < at <= state.now + AHEAD]
-    if not ahead:
+    starts = {row["name"]: datetime.fromisoformat(row["begins"]) for row in plan[2]}
+    ahead = sorted((at, number) for number, at in starts.items() if state.now < at <= state.now + AHEAD)
+    started = Record.objects.current().filter(kind=Kind.START, at__lte=state.now, subject__in=[number for _, number in ahead])
+    begun = set(started.values_list("subject", flat=True)) if ahead else set()
+    start, number = next(((at, number) for at, number in ahead if number not in begun), (state.now, ""))
+    if not number:
         return None
-    start, number = min(ahead)
     order = Record.objects.current().filter(kind=Kind.ORDER, subject=number).order_by("-id").first()
     if order is None or order.data["grade"] not in state.mill.grades:
         return None
@@ -77,7 +81,8 @@ def of_plan(state) -> NextRun | None:
         speed_m_min=data["speed_m_min"],
         solids_t_h=drawn.solids_t_h,
         t_h={k: grade.shares.get(k, 0.0) * drawn.solids_t_h for k in state.mill.sources},
-        record=plan,
+        told_by=f"plan {plan[1]}",
+        pk=plan[0],
     )
 
 

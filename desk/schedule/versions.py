@@ -12,7 +12,7 @@ from desk.instruments.store import at_minute
 from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
-from desk.mill.planned import PLAN_STATUS, PLAN_SUBJECT, plan_in_force
+from desk.mill.planned import PLAN_STATUS, PLAN_SUBJECT, plan_in_force, plans_issued
 from desk.people.rights import refuse
 from desk.schedule.order_plan import HOURS, Judged, Plan, Rates
 
@@ -63,8 +63,7 @@ class Version:
 
 def versions(state) -> list[Version]:
     """Every plan that was issued, the newest first."""
-    kept = Record.objects.current().filter(kind=Kind.EVENT, subject=PLAN_SUBJECT, status=PLAN_STATUS, at__lte=state.now)
-    return [Version(r, state.now) for r in kept.order_by("-at", "-id")[:200]]
+    return [Version(r, state.now) for r in plans_issued(state.now)[:200]]
 
 
 def newest(state) -> Version | None:

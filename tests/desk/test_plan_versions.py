@@ -4,8 +4,10 @@ import csv
 import io
 import json
 import re
+from copy import copy
 from datetime import datetime, timedelta
 from html import unescape
+from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from icalendar import Calendar
@@ -16,6 +18,7 @@ from desk.cook.lanes import coming_cooks
 from desk.instruments.store import at_minute
 from desk.kit.lane import Bars, Flags, Stack, Steps
 from desk.log.models import Kind, Record
+from desk.mill.planned import of_plan
 from desk.recovered.lanes import coming_batches
 from desk.schedule.order_plan import HOURS, Plan, stands_of
 from desk.schedule.plan_lanes import all_lanes
@@ -154,9 +157,41 @@ class Came(Planned):
 
 
 def make_without_plans():
-    from unittest import mock
+    none = {"plans_issued": lambda now: Record.objects.none(), "plan_in_force": lambda now: None}
+    return mock.patch.multiple("desk.schedule.versions", PLAN_STATUS="none", **none)
 
-    return mock.patch.multiple("desk.schedule.versions", PLAN_STATUS="none", plan_in_force=lambda now: None)
+
+class Followed(Planned):
+    """What the plan in force says of the next order is what covers, the hours ahead and the machine's page count with."""
+
+    def test_covers_and_the_machine_page_go_by_the_plan_until_a_card_is_issued(self):
+        state = make.state(0)
+        run, grade = state.next_run, state.mill.grades["LB80"]
+        self.assertEqual((run.order, run.told_by, run.gsm), ("H-0413", "plan 1", grade.gsm))
+        self.assertAlmostEqual(sum(run.t_h.values()), run.solids_t_h * sum(grade.shares.values()))
+        case = state.cover_case("K.tower", 50.0)
+        self.assertAlmostEqual(case.next_out, grade.shares["K"] * run.solids_t_h)
+        self.assertAlmostEqual(case.next_h, (run.start - state.now).total_seconds() / 3600.0)
+        self.assertContains(self.client.get("/deliver/machine/"), "plan 1")
+        make.issue_card(self.client)
+        carded = make.state(1)
+        self.assertEqual((carded.next_run.order, carded.next_run.told_by), ("H-0413", "next card"))
+        self.assertAlmostEqual(carded.cover_case("K.tower", 50.0).next_out, 0.60 * carded.next_run.solids_t_h, places=2)
+
+    def test_another_plan_puts_another_order_next_and_one_that_has_begun_is_not_next(self):
+        self.issue(orders="H-0414,H-0413,H-0415,H-0416")
+        self.assertEqual(make.state(1).next_run.order, "H-0414")
+        at = (make.state(1).next_run.start - make.NOW).total_seconds() / 60.0
+        later = make.state(at + 1.0)
+        self.assertEqual(later.next_run.order, "H-0413")
+        self.assertIsNone(make.state(4 * 24 * 60.0).next_run)  # all of it lies behind
+
+    def test_an_order_of_a_grade_that_is_gone_follows_nobody(self):
+        state = make.state(0)
+        mill = copy(state.mill)
+        object.__setattr__(mill, "grades", {k: g for k, g in mill.grades.items() if k != "LB80"})
+        state.__dict__["mill"] = mill
+        self.assertIsNone(of_plan(state))
 
 
 class Clock(Planned):
