@@ -78,18 +78,27 @@ def cooks_ahead(
     return made
 
 
+def load_course(spans: Sequence[tuple[float, float, float]], steady_t_h: float, until_min: float) -> list[tuple[float, float]]:
+    """What spans (from, to, t/h) draw together over what is drawn all the time, t/h, at every minute at which it changes, from
+    now on."""
+    edges = {0.0, until_min} | {t for a, b, _ in spans for t in (a, b) if 0.0 < t < until_min}
+    return [(at, steady_t_h + sum(v for a, b, v in spans if a - TINY <= at < b - TINY)) for at in sorted(edges)]
+
+
 def steam_course(batches: Sequence[Batch], steady_t_h: float, until_min: float) -> list[tuple[float, float]]:
-    """Steam of the cooks over what is drawn all the time, t/h, at every minute at which it changes, from now on."""
-    edges = {0.0, until_min}
-    for b in batches:
-        edges |= {t for t in (b.rise_at, b.rise_at + b.rise_min, b.blow_at) if 0.0 < t < until_min}
-    told = []
-    for at in sorted(edges):
-        t_h = steady_t_h
-        for b in batches:
-            if b.rise_at - TINY <= at < b.rise_at + b.rise_min - TINY:
-                t_h += b.steam_t_h
-            elif b.rise_at + b.rise_min - TINY <= at < b.blow_at - TINY:
-                t_h += b.hold_steam_t_h
-        told.append((at, t_h))
-    return told
+    """Steam of the cooks as they rise and are held, over what is drawn all the time, t/h, at every minute at which it
+    changes."""
+    rises = [(b.rise_at, b.rise_at + b.rise_min, b.steam_t_h) for b in batches]
+    holds = [(b.rise_at + b.rise_min, b.blow_at, b.hold_steam_t_h) for b in batches]
+    return load_course([*rises, *holds], steady_t_h, until_min)
+
+
+def alkali_course(
+    batches: Sequence[Batch], ea_t: Mapping[str, float], steady_t_h: float, until_min: float
+) -> list[tuple[float, float]]:
+    """Effective alkali that cooks are charged with as they are filled (t as NaOH of each, by digester), over what continuous
+    ones take, t/h, at every minute at which it changes."""
+    fills = [
+        (b.rise_at - b.fill_min, b.rise_at, 60.0 * ea_t.get(b.digester, 0.0) / b.fill_min) for b in batches if b.fill_min > 0.0
+    ]
+    return load_course(fills, steady_t_h, until_min)

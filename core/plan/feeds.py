@@ -10,7 +10,7 @@ sections 6 and 6.1.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Final
 
 import numpy as np
@@ -292,3 +292,74 @@ def _proven(case: FeedsCase, seconds: float) -> tuple[tuple[float, ...] | None, 
     bound = found.mip_dual_bound
     told = 0.0 if bound is None or not math.isfinite(bound) else float(bound)
     return (None if found.x is None else program.rates(np.asarray(found.x))), told
+
+
+RATE, STOPS, DRAW = RULES = ("rate", "stops", "draw")
+WORDS: Final = {RATE: "the greatest rate", STOPS: "the stops of the line", DRAW: "what is drawn"}
+TESTED: Final = (STOPS, RATE, DRAW)  # the rule that people can change soonest stays longest
+MOST_RATE: Final = 4.0  # times the usual one, that a relief is looked for up to
+ENOUGH_T: Final = 0.05  # a tower short of less is short of nothing
+
+
+@dataclass(frozen=True, slots=True)
+class Relief:
+    """What one rule alone would have to give way by: a rate in t/h, hours less of stops, or t less drawn."""
+
+    rule: str
+    value: float
+
+
+def short_t(case: FeedsCase) -> float:
+    """The least that the machine is short of, t, whatever rates are set; all that is drawn where the tower runs over."""
+    rates = by_levels(case)
+    told = cost_of(case, rates) if rates is not None else None
+    return sum(b.draw_t_h for b in case.blocks) * case.block_h if told is None else told[0]
+
+
+def without(case: FeedsCase, rules: Sequence[str]) -> FeedsCase:
+    """The same question with some of its rules given up."""
+    blocks = case.blocks
+    if STOPS in rules:
+        blocks = tuple(replace(b, stands=0.0) for b in blocks)
+    if DRAW in rules:
+        blocks = tuple(replace(b, draw_t_h=0.0) for b in blocks)
+    rates = (*case.rates, RateRow(t_h=MOST_RATE * case.usual_t_h)) if RATE in rules else case.rates
+    nothing = RateRow(t_h=0.0)
+    return replace(case, blocks=blocks, rates=rates if nothing in rates else (nothing, *rates))
+
+
+def conflict(case: FeedsCase) -> tuple[str, ...]:
+    """The smallest set of rules that cannot hold together, by leaving out one after the other; none where all hold."""
+    if short_t(case) <= ENOUGH_T:
+        return ()
+    given_up: list[str] = []
+    for rule in TESTED:
+        if short_t(without(case, [*given_up, rule])) > ENOUGH_T:
+            given_up.append(rule)
+    return tuple(r for r in RULES if r not in given_up)
+
+
+def reliefs(case: FeedsCase) -> tuple[Relief, ...]:
+    """What each rule of the conflict alone would have to give way by, where it alone can."""
+    told = []
+    for rule in conflict(case):
+        if short_t(without(case, [rule])) > ENOUGH_T:
+            continue
+        if rule == RATE:
+            low, high = max(r.t_h for r in case.rates), MOST_RATE * case.usual_t_h
+            while high - low > 0.01 * case.usual_t_h:
+                middle = 0.5 * (low + high)
+                holds = short_t(replace(case, rates=(*case.rates, RateRow(t_h=middle)))) <= ENOUGH_T
+                low, high = (low, middle) if holds else (middle, high)
+            told.append(Relief(RATE, high))
+        elif rule == STOPS:
+            stood = [k for k, b in enumerate(case.blocks) if b.stands]
+            for less in range(1, len(stood) + 1):  # from its end
+                ended = set(stood[len(stood) - less :])
+                blocks = tuple(replace(b, stands=0.0) if k in ended else b for k, b in enumerate(case.blocks))
+                if short_t(replace(case, blocks=blocks)) <= ENOUGH_T:
+                    told.append(Relief(STOPS, less * case.block_h))
+                    break
+        else:
+            told.append(Relief(DRAW, short_t(case)))
+    return tuple(told)

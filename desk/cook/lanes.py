@@ -9,7 +9,7 @@ from core.cook import house as houses
 from core.cook import kinetic
 from core.cook.unit import CookPlan
 from core.errors import CoreError
-from core.plan.cycles import Stand, cooks_ahead, steam_course
+from core.plan.cycles import Stand, alkali_course, cooks_ahead, steam_course
 from desk.cook.models import Cook
 from desk.kit.lane import Bar, Bars, Lane, Stands, Steps
 
@@ -70,7 +70,9 @@ def numbered(known: list[houses.Batch], coming: list[houses.Batch]) -> dict[str,
 
 def lanes(state, hours: float, stands: tuple[Stands, ...]) -> list[Lane]:
     known, coming = coming_cooks(state, hours, stands)
-    species = {c.digester: c.species for c in Cook.objects.filter(number__in=[int(b.name) for b in known])}
+    kept = list(Cook.objects.filter(number__in=[int(b.name) for b in known]).order_by("started_at"))
+    species = {c.digester: c.species for c in kept}
+    charged = {c.digester: c.wood_t * c.given.ea_pct_naoh / 100.0 for c in kept}
     tints = {u.cooks: _tint(state.line.acts[u.id].kappa) for u in state.mill.units if u.cooks and u.id in state.line.acts}
     numbers = numbered(known, coming)
     told: list[Lane] = []
@@ -94,6 +96,10 @@ def lanes(state, hours: float, stands: tuple[Stands, ...]) -> list[Lane]:
     if steady or by_digester:
         course = steam_course([*known, *coming], steady, 60.0 * hours)
         told.append(Steps("Steam", "line and cooks", "t/h", tuple((m / 60.0, v) for m, v in course)))
+    steady = sum(f["t_h"] * state.line.acting[f["key"]].charge.ea_pct_naoh / 100.0 for f in fed)
+    if steady or by_digester:
+        course = alkali_course([*known, *coming], charged, steady, 60.0 * hours)
+        told.append(Steps("White liquor", "EA charged", "t/h NaOH", tuple((m / 60.0, v) for m, v in course)))
     return told
 
 

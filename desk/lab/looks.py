@@ -19,7 +19,7 @@ from desk.kit.templatetags.vat import clock
 from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
-from desk.mill.shifts import Shift
+from desk.mill.shifts import Shift, shift_of
 from desk.people.rights import refuse
 
 LOOK, ROUND = "look.", "round."
@@ -236,6 +236,21 @@ def due(state) -> list[RoundDue]:
         late = (done == 0 and into > FIRST_WITHIN) or (done < WANTED and into > 0.75 * whole)
         told.append(RoundDue(line, len(own), done, late, next((r for r in mine if r.done is None), None)))
     return told
+
+
+def coming(state, hours: float) -> list[tuple[float, str]]:
+    """When each round of each line is to be done by, hours from now, in this shift and those that follow; one that is late is
+    due now."""
+    told: list[tuple[float, str]] = []
+    made = {d.line: d.done for d in due(state)}
+    shift, until = state.shift, state.now + timedelta(hours=hours)
+    while shift.start < until:
+        by = (shift.start + FIRST_WITHIN, shift.start + 0.75 * (shift.end - shift.start))
+        for line, done in made.items():
+            told += [(max(0.0, (at - state.now) / timedelta(hours=1)), line) for at in by[done:] if at < until]
+        made = dict.fromkeys(made, 0)
+        shift = shift_of(shift.end, state.mill)
+    return sorted(told)
 
 
 def begin(*, state, line: str, by, now: datetime) -> Record:

@@ -11,6 +11,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from core.colour import ks_from_reflectance, swatch
+from core.plan import feeds
 from core.unit import Worked
 from desk.cook.lanes import COOKS
 from desk.kit.bench import render_bench
@@ -166,6 +167,20 @@ def _tint(state, source: str) -> str:
     return swatch(ks_from_reflectance(state.mill.sources[source].source.iso_pct / 100.0)).hex
 
 
+def _cannot(r: Rates) -> str:
+    """Which rules cannot hold together where no rates do, and what each alone would have to give way by."""
+    if r.found.short_t <= feeds.ENOUGH_T:
+        return ""
+    rules = ", ".join(feeds.WORDS[rule] for rule in feeds.conflict(r.case))
+    ways = {
+        feeds.RATE: lambda v: f"a rate of {v:.1f} t/h in place of {max(x.t_h for x in r.case.rates):.1f}",
+        feeds.STOPS: lambda v: f"stops {v:.0f} h shorter",
+        feeds.DRAW: lambda v: f"{v:.1f} t of other pulp",
+    }
+    told = "; ".join(ways[relief.rule](relief.value) for relief in feeds.reliefs(r.case))
+    return f"These cannot hold together: {rules}." + (f" Any one of: {told}." if told else "")
+
+
 def _rates_told(plan: Plan, rates: dict[str, Rates]) -> list[dict]:
     """Each line's moves in words, with its working."""
     told = []
@@ -174,7 +189,7 @@ def _rates_told(plan: Plan, rates: dict[str, Rates]) -> list[dict]:
         words = ", ".join(f"{f'{t_h:.1f} t/h' if t_h else 'stands'} from {_at(plan, a)}" for a, t_h in moves)
         name = plan.state.mill.vessels[vessel].name
         worked = Worked(model="schedule.feeds", case=r.case, result=r.found)
-        told.append({"name": name, "usual": r.case.usual_t_h, "words": words, "worked": worked})
+        told.append({"name": name, "usual": r.case.usual_t_h, "words": words, "worked": worked, "cannot": _cannot(r)})
     return told
 
 

@@ -7,9 +7,11 @@ from django.http import Http404
 from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
+from core.cook.house import BLOW_MIN
 from core.plan.told import BAND_SD, as_case, told_beforehand
 from core.through.ahead import FORGOTTEN_H, RATE_OFF, level_sd
 from core.unit import Worked
+from desk.cook.models import Cook
 from desk.instruments.models import Signal
 from desk.instruments.store import series
 from desk.kit.svg import n, polyline
@@ -108,8 +110,35 @@ def against(request, number: int):
         "p": _picture(state, version, ran, until),
         "stands": _stands(state, version),
         "counts_on": _counts_on(state, version),
+        "durations": _durations(version, ran, state.now),
     }
     return render(request, "schedule/against.html", context)
+
+
+@dataclass(frozen=True)
+class Durations:
+    """Cooks of a plan that were begun since: how many, what their blow was off the plan by (min, mean of the amounts and bias),
+    and what orders took over what was planned (min)."""
+
+    cooks: int
+    off_min: float
+    bias_min: float
+    orders: tuple[tuple[str, float], ...]
+
+
+def _durations(version: Version, ran: list[Ran], now: datetime) -> Durations:
+    ends = {row["name"]: datetime.fromisoformat(row["ends"]) for row in version.record.data["cooks"]}
+    numbers = [int(name) for name in ends if name.isdigit()]
+    blown = Cook.objects.filter(number__in=numbers, blown_at__isnull=False, blown_at__lte=now, blown_at__gte=version.from_)
+    off = [(c.blown_at + timedelta(minutes=BLOW_MIN) - ends[str(c.number)]).total_seconds() / 60.0 for c in blown]
+    elapsed = (now - version.from_).total_seconds() / 3600.0
+    over = [
+        (r.number, 60.0 * ((r.ran[1] - r.ran[0]) - (r.planned[1] - r.planned[0])))
+        for r in ran
+        if r.ran is not None and r.ran[1] < elapsed - SAME_H
+    ]
+    count = max(1, len(off))
+    return Durations(len(off), sum(map(abs, off)) / count, sum(off) / count, tuple(over))
 
 
 def _counts_on(state, version: Version) -> list[tuple[str, str]]:

@@ -7,6 +7,7 @@ from desk.blend.broke import broke_source
 from desk.kit.lane import Flag, Flags, Lane, Stack
 from desk.kit.station import lanes_of
 from desk.lab.board import Board
+from desk.lab.looks import coming as coming_rounds
 from desk.recovered import bales
 from desk.schedule.order_plan import HOURS, Judged, Plan
 
@@ -51,7 +52,7 @@ def _tint(iso_pct: float) -> str:
 
 
 def _samples(plan: Plan, judged: Judged) -> Flags:
-    """Every sample of the plan of samples by its interval from the time it is due on, and the first of each order."""
+    """Every sample of the plan of samples by its interval from the time it is due on, rounds, and the first of each order."""
     state, flags, board = plan.state, [], Board(plan.state)
     href = {r.row.id: reverse("lab:row", args=[r.row.id]) for r in board.rows}
     for row in board.rows:
@@ -61,11 +62,13 @@ def _samples(plan: Plan, judged: Judged) -> Flags:
             if row.row.station != "deliver" or not _stands(plan, at_h):
                 flags.append(Flag(at_h, f"{row.row.place} {row.test.name.lower()}", row.row.critical, href[row.row.id]))
             at_h += every_h
+    rounds = reverse("lab:looks")
+    flags += [Flag(hour, f"round of {line}", False, rounds) for hour, line in coming_rounds(state, HOURS)]
     for run in judged.found.runs:
         if run.begins_h < HOURS:
             number = plan.waiting[run.order].number
             flags.append(Flag(run.begins_h, f"{number}: first", True, ""))
-    return Flags("Samples due", "", tuple(flags))
+    return Flags("Samples, rounds", "", tuple(flags))
 
 
 def _stands(plan: Plan, at_h: float) -> bool:

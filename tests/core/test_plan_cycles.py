@@ -5,7 +5,7 @@ from functools import cache
 
 import numpy as np
 from django.test import SimpleTestCase, tag
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import tests.profile  # noqa: F401
@@ -14,7 +14,7 @@ from core.cook.house import Limits as HouseLimits
 from core.errors import ImpossibleInput
 from core.line.passing import passing
 from core.plan import checker
-from core.plan.cycles import Stand, cooks_ahead, steam_course
+from core.plan.cycles import Stand, alkali_course, cooks_ahead, steam_course
 from core.plan.levels import Span, Vessel, course
 from core.plan.told import LEAST_FACTOR, MOST_FACTOR, as_case, told_beforehand
 from core.stream import SUSPENDED
@@ -63,6 +63,7 @@ def houses(draw):
 
 @tag("core")
 class Cycles(SimpleTestCase):
+    @settings(max_examples=200)
     @given(houses())
     def test_no_rule_is_broken_and_none_waits_for_no_reason(self, house):
         newest, stands = house
@@ -85,6 +86,15 @@ class Cycles(SimpleTestCase):
         for minute, t_h in zip(board.minute[:-1], board.steam_t_h[:-1], strict=True):
             at = [v for m, v in told if m <= minute + 1e-9][-1]
             self.assertAlmostEqual(at, steady + t_h, places=9)
+
+    @given(houses(), st.floats(0.5, 6.0), st.floats(0, 3))
+    def test_alkali_is_that_of_every_cook_that_is_filled(self, house, each, steady):
+        newest, stands = house
+        cooks = cooks_ahead(newest, AHEAD_MIN, stands)
+        told = alkali_course(cooks, dict.fromkeys(newest, each), steady, AHEAD_MIN)
+        whole = sum((b - a) * v / 60.0 for (a, v), (b, _) in zip(told, told[1:], strict=False))
+        shares = [max(0.0, min(AHEAD_MIN, b.rise_at) - max(0.0, b.rise_at - b.fill_min)) / b.fill_min for b in cooks]
+        self.assertAlmostEqual(whole, steady * AHEAD_MIN / 60.0 + each * sum(shares), places=6)
 
     def test_two_digesters_take_turns_and_a_stop_takes_cooks_out_of_one_alone(self):
         newest = {"K.1": batch("K.1", rise_at=-100.0), "K.2": batch("K.2", rise_at=-10.0)}

@@ -12,12 +12,16 @@ from unittest import mock
 from django.core.files.uploadedfile import SimpleUploadedFile
 from icalendar import Calendar
 
+from core.cook.house import BLOW_MIN
 from core.plan import checker
 from core.plan.cycles import Stand
 from desk.cook.lanes import coming_cooks
+from desk.cook.models import Cook
 from desk.instruments.store import at_minute
 from desk.kit.lane import Bars, Flags, Stack, Steps
+from desk.lab.looks import coming as coming_rounds
 from desk.log.models import Kind, Record
+from desk.mill.clock import set_clock
 from desk.mill.planned import of_plan
 from desk.recovered.lanes import coming_batches
 from desk.schedule.order_plan import HOURS, Plan, stands_of
@@ -139,14 +143,27 @@ class Came(Planned):
         self.assertContains(page, f"{figures.inside_pct:.0f}</a>")
         self.stop(to="12:30", what="felt torn")
         late = make.NOW + timedelta(hours=7)
-        from desk.mill.clock import set_clock
-
         set_clock(late)
         again = self.client.get(f"{URL}1/")
         ran = {r.number: r for r, _ in again.context["ran"]}
         self.assertIsNone(ran["H-0413"].ran)  # was to begin at 15:30 and has not
         self.assertIn("felt torn", " ".join(r.says for r in ran["H-0413"].reasons))
         self.assertEqual(ran["H-0416"].reasons, ())
+
+    def test_blows_and_orders_are_told_by_how_far_they_were_off(self):
+        before = self.client.get(f"{URL}1/").context["durations"]
+        self.assertEqual(before.orders, ())
+        (version,) = versions(make.state(0))
+        name, (_, ends) = next(
+            (n, s) for n, s in version.cooks.items() if Cook.objects.filter(number=int(n), blown_at=None).exists()
+        )
+        cook = Cook.objects.get(number=int(name))
+        planned = make.NOW + timedelta(hours=ends)
+        Cook.objects.filter(pk=cook.pk).update(blown_at=planned + timedelta(minutes=17.0 - BLOW_MIN))
+        set_clock(planned + timedelta(hours=1))
+        after = self.client.get(f"{URL}1/").context["durations"]
+        self.assertEqual(after.cooks, before.cooks + 1)
+        self.assertAlmostEqual(after.bias_min * after.cooks, before.bias_min * before.cooks + 17.0, delta=0.01)
 
     def test_before_any_plan_the_page_says_so(self):
         with make_without_plans():
@@ -202,9 +219,10 @@ class Clock(Planned):
     def test_everything_stands_on_one_clock_in_the_way_of_the_fibre(self):
         _, lanes = self.lanes()
         self.assertEqual(
-            list(lanes), ["Digesters", "Continuous", "Steam", "Bleach", "Pulpers", "Broke by shade", "Samples due"]
+            list(lanes),
+            ["Digesters", "Continuous", "Steam", "White liquor", "Bleach", "Pulpers", "Broke by shade", "Samples, rounds"],
         )
-        kinds = {"Digesters": Bars, "Steam": Steps, "Broke by shade": Stack, "Samples due": Flags}
+        kinds = {"Digesters": Bars, "Steam": Steps, "Broke by shade": Stack, "Samples, rounds": Flags}
         for name, kind in kinds.items():
             self.assertIsInstance(lanes[name], kind)
         for hours in (72, 24, 8):
@@ -241,15 +259,41 @@ class Clock(Planned):
             self.assertAlmostEqual(b - a, vat.minutes / 60.0)
             self.assertGreaterEqual(c + 1e-9, b)
 
+    def test_rounds_are_due_in_this_shift_and_the_next_until_they_are_done(self):
+        state = make.state(0)
+        told = coming_rounds(state, 36.0)
+        hours = {round(h, 2) for h, _ in told if h > 0.0}
+        shift_h = state.mill.shift_h
+        by = [1.5, 0.75 * shift_h]
+        started = (state.shift.start - state.now).total_seconds() / 3600.0
+        wanted = {
+            round(started + k * shift_h + h, 2) for k in range(1, 4) for h in by if 0.0 < started + k * shift_h + h < 36.0
+        }
+        self.assertLessEqual(wanted, hours)
+        lines = {line for _, line in told}
+        self.assertTrue(lines)
+        _, lanes = self.lanes()
+        self.assertTrue([f for f in lanes["Samples, rounds"].flags if f.text.startswith("round of")])
+
+    def test_white_liquor_is_what_cooks_are_charged_with(self):
+        plan, lanes = self.lanes()
+        lane = lanes["White liquor"]
+        steady = min(v for _, v in lane.points)
+        given = sum((b - a) * (v - steady) for (a, v), (b, _) in zip(lane.points, lane.points[1:], strict=False))
+        cooks = [b for row in lanes["Digesters"].rows for b in row if not b.known and b.to_h < HOURS]
+        newest = Cook.objects.filter(digester__in=plan.state.mill.digesters).order_by("-started_at").first()
+        each = newest.wood_t * newest.given.ea_pct_naoh / 100.0
+        self.assertTrue(each * len(cooks) * 0.95 < given < each * (len(cooks) + 4) * 1.05, (given, each, len(cooks)))
+
     def test_samples_come_by_their_interval_and_wait_for_the_machine(self):
         self.stop(**{"from": "16:00", "to": "22:00"}, planned="yes")
         plan, lanes = self.lanes()
         stands = [(s.from_h, s.to_h) for s in stands_of(plan.state) if not s.unit]
         self.assertTrue(stands)
-        chest = [f.hour for f in lanes["Samples due"].flags if "/machine.chest." in f.href]
+        chest = [f.hour for f in lanes["Samples, rounds"].flags if "/machine.chest." in f.href]
         self.assertTrue(chest)
         self.assertFalse([h for h in chest for a, b in stands if a <= h < b])
-        kappa = [f.hour for f in lanes["Samples due"].flags if f.href == "/lab/row/K.larch_blow.kappa/"]
+        kappa = [f.hour for f in lanes["Samples, rounds"].flags if f.href == "/lab/row/K.larch_blow.kappa/"]
         row = plan.state.mill.plan["K.larch_blow.kappa"]
         self.assertTrue(
             all(
