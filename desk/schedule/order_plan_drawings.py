@@ -225,7 +225,10 @@ def _bar(b: Bar, clock: Clock, top: float, tall: float, old: Mapping[str, tuple[
         told["shape"] = polyline([(points[0][0], top + tall), *points, (points[-1][0], top + tall)])
         blow = b.shape[-2][0] if len(b.shape) > 1 else b.to_h
         words = f"{b.text}, blow {clock.at(blow)}"
-        told["text"] = words if wide > WORD_PX * len(words) else b.text if wide > WORD_PX * len(b.text) else ""
+        top_x, blow_x = clock.x(b.shape[2][0]), clock.x(blow)  # words stand where the silhouette is whole
+        room = blow_x - top_x
+        told["text"] = words if room > WORD_PX * len(words) else b.text if room > WORD_PX * len(b.text) else ""
+        told["middle"] = n((top_x + blow_x) / 2.0)
         told["blow"] = {"x": n(clock.x(blow)), "w": n(max(3.0, clock.wide(blow, b.to_h))), "y": n(top + tall - 3.0)}
     return told
 

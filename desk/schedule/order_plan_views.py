@@ -22,7 +22,17 @@ from desk.people.rights import may
 from desk.schedule.actions import Refused as OrderRefused
 from desk.schedule.order_plan import FROZEN_H, HOURS, Judged, Plan, Rates, Refused, put
 from desk.schedule.order_plan_drawings import Old, plan_picture, strip_picture
-from desk.schedule.plan_files import COLUMNS, MOST_BYTES, calendar, plan_csv, read_orders, take_in, words_of
+from desk.schedule.plan_files import (
+    COLUMNS,
+    MOST_BYTES,
+    PLAN_FORMAT,
+    calendar,
+    order_of,
+    plan_csv,
+    read_orders,
+    take_in,
+    words_of,
+)
 from desk.schedule.plan_lanes import all_lanes
 from desk.schedule.versions import SAME_COOK_H, Version, issue, moved_from, newest, order_spans
 
@@ -130,6 +140,9 @@ def bring_in_orders(request):
         try:
             if upload is not None and not text.strip():
                 context["text"] = text = _words(upload)
+            if (orders := order_of(text, Plan(state))) is not None:
+                messages.success(request, "The file is a plan: it is shown here, and nothing is issued yet.")
+                return redirect(f"{reverse('schedule:plan')}?{urlencode({'orders': orders})}")
             context["rows"] = rows = read_orders(text, state)
             if request.POST.get("go") == "1":
                 kept, left = take_in(rows=rows, by=request.user, now=state.now, state=state)
@@ -332,7 +345,7 @@ def plan_told(plan: Plan, judged: Judged, lanes: Lanes) -> dict:
         "washout_h": judged.found.washout_h,
     }
     return {
-        "format": "fox-vat plan 1",
+        "format": PLAN_FORMAT,
         "from": plan.state.now.isoformat(),
         "hours": HOURS,
         "orders": orders,

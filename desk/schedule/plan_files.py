@@ -21,6 +21,7 @@ from desk.schedule.actions import Refused, add_order
 from desk.schedule.order_plan import HOURS, Judged, Plan
 
 COLUMNS = ("order", "grade", "gsm", "sale_t", "speed_m_min", "start", "due")
+PLAN_FORMAT = "fox-vat plan 1"
 MOST_ROWS, MOST_BYTES = 200, 200_000
 AHEAD = timedelta(days=60)
 BACK = timedelta(days=1)
@@ -102,6 +103,27 @@ def _rows(text: str) -> list[tuple[int, dict[str, str]]]:
     except csv.Error as failure:
         raise Refused("text", f"It is no CSV file: {failure}.") from None
     return rows
+
+
+def order_of(text: str, plan: Plan) -> str | None:
+    """The order of orders that a plan's own file (JSON) has, as an address of the plan has it; None for another file. Orders
+    that wait and are not in it go behind. Raises: Refused for a plan of orders that do not wait here."""
+    try:
+        told = json.loads(text) if text.lstrip().startswith("{") else None
+    except (ValueError, RecursionError):
+        return None
+    if not isinstance(told, dict) or told.get("format") != PLAN_FORMAT:
+        return None
+    listed = told.get("orders")
+    if not isinstance(listed, list) or not all(isinstance(row, dict) for row in listed):
+        raise Refused("text", "It is a plan without a list of orders.")
+    waiting = [w.number for w in plan.waiting]
+    numbers = list(dict.fromkeys(str(row.get("order")) for row in listed))
+    if gone := [number for number in numbers if number not in waiting]:
+        raise Refused(
+            "text", f"Of its orders, {', '.join(gone[:6])} do not wait here: they have started, or are not in the queue."
+        )
+    return ",".join([*numbers, *(number for number in waiting if number not in numbers)])
 
 
 def read_orders(text: str, state) -> list[Read]:

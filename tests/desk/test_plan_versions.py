@@ -410,6 +410,23 @@ class Files(Planned):
         self.as_("jd")
         self.assertEqual(self.client.post("/schedule/orders/bring-in/", {"text": "x"}).status_code, 403)
 
+    def test_a_plan_taken_away_as_json_comes_back_as_it_was_and_issues_nothing(self):
+        moved = "H-0414,H-0416,H-0413,H-0415"
+        text = self.client.get(URL, {"orders": moved, "json": "1"}).content.decode()
+        count = Record.objects.count()
+        page = self.client.post("/schedule/orders/bring-in/", {"text": text}, follow=True)
+        self.assertEqual([r["w"].number for r in page.context["rows"]], moved.split(","))
+        self.assertContains(page, "nothing is issued yet")
+        self.assertEqual(Record.objects.count(), count)
+        part = json.loads(text)
+        part["orders"] = part["orders"][1:2]
+        page = self.client.post("/schedule/orders/bring-in/", {"text": json.dumps(part)}, follow=True)
+        self.assertEqual(page.context["rows"][0]["w"].number, "H-0416")
+        part["orders"].append({"order": "H-9999"})
+        self.assertContains(self.bring(json.dumps(part)), "H-9999 do not wait here", status_code=422)
+        part["orders"] = "all"
+        self.assertContains(self.bring(json.dumps(part)), "without a list of orders", status_code=422)
+
     def test_cells_that_a_spreadsheet_would_run_are_written_as_text(self):
         self.bring(f"{self.HEAD}=1+1,EX70,70,40,850,2026-11-15 14:00,\n", go="1")
         self.assertIn("'=1+1", self.client.get(URL, {"csv": "1"}).content.decode())
