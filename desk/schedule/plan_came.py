@@ -56,7 +56,7 @@ def _starts(version: Version, until: datetime) -> list[tuple[str, float, float]]
     began = kept.filter(at__lt=version.from_).last()
     if began is not None:  # what ran when it was issued
         rows.insert(0, (began.subject, version.from_))
-    ends = [at for _, at in rows[1:]] + [until]
+    ends = [*(at for _, at in rows[1:]), until][: len(rows)]
     return [(number, hour(at), hour(end)) for (number, at), end in zip(rows, ends, strict=True)]
 
 

@@ -10,6 +10,7 @@ from html import unescape
 from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
 from icalendar import Calendar
 
 from core.cook.house import BLOW_MIN
@@ -23,11 +24,12 @@ from desk.lab.looks import coming as coming_rounds
 from desk.log.models import Kind, Record
 from desk.mill.clock import set_clock
 from desk.mill.planned import of_plan
+from desk.people.models import Person, Role
 from desk.recovered.lanes import coming_batches
 from desk.schedule.order_plan import HOURS, Plan, stands_of
 from desk.schedule.plan_lanes import all_lanes
 from desk.schedule.versions import SAME_H, between, came, learnt, moved_from, newest, versions
-from tests import make
+from tests import make, second_mill
 from tests.desk.test_bleach import Desk
 
 URL = "/schedule/plan/"
@@ -452,3 +454,39 @@ class Files(Planned):
         )
         moved = read()[uid]
         self.assertEqual(moved["dtend"].dt, make.NOW.replace(hour=16, minute=0))
+
+
+class OfAnotherMill(TestCase):
+    """A mill without kraft or digesters, with no order at first; then one without any set-up."""
+
+    @classmethod
+    def setUpTestData(cls):
+        second_mill.build()
+
+    def setUp(self):
+        make.forget()
+        self.client.force_login(Person.objects.get(role=Role.LEAD), backend="django.contrib.auth.backends.ModelBackend")
+
+    def test_an_empty_queue_then_an_order_planned_issued_and_told(self):
+        self.assertContains(self.client.get(URL), "No order waits")
+        self.assertContains(self.client.get(URL, {"rates": "1", "h": "8"}), "No order waits")
+        self.client.post("/instruments/type/", {"tag": "level.T.tower", "value": "60"})
+        grade = next(iter(make.state(1).mill.grades))
+        self.client.post("/schedule/order/", {"order": "A-1", "grade": grade, "sale_t": "40", "start": "14:00"})
+        page = self.client.get(URL, {"rates": "1"})
+        self.assertNotRegex(page.content.decode(), r"\b(nan|inf|None)\b")
+        self.assertNotContains(page, "Digesters")  # it has none
+        issued = self.client.post(f"{URL}put/", {"orders": "A-1", "seen": "0", "rates": "1"}, follow=True)
+        self.assertContains(issued, "Plan 1 is issued")
+        self.assertContains(self.client.get(f"{URL}1/"), "A-1")
+        self.assertEqual(self.client.get(URL, {"json": "1"}).json()["cooks"], [])
+        self.assertEqual(self.client.get("/schedule/plan/calendar.ics").status_code, 200)
+        self.assertIsNone(make.state(1).next_run)  # the machine stood free: it was to begin at once
+
+    def test_without_a_set_up_every_page_of_it_says_so(self):
+        with mock.patch("desk.schedule.order_plan_views.state_of", lambda request: None):
+            for path in (URL, f"{URL}calendar.ics", "/schedule/orders/bring-in/"):
+                with self.subTest(path=path):
+                    answer = self.client.get(path)
+                    self.assertIn(answer.status_code, (200, 302))
+            self.assertEqual(self.client.post(f"{URL}put/", {"orders": "x"}).status_code, 302)
