@@ -96,7 +96,7 @@ def against(request, number: int):
         raise Http404("There is no plan of this number.")
     after = next((v for v in reversed(all_) if v.from_ > version.from_ or v.number == number + 1), None)
     until = after.from_ if after else state.now
-    levels = came(state, version)
+    levels = came(state, version, until)
     found = told_beforehand(case := as_case([(c.error, c.sd_t) for c in levels])) if levels else None
     ran = _ran(state, version, state.now)
     context = {

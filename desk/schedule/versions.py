@@ -153,10 +153,9 @@ class Came:
         return self.read_t - self.foreseen_t
 
 
-def came(state, version: Version) -> list[Came]:
-    """Levels that were read at the hours at which a plan is looked at, while it was in force and what it foresaw was run."""
+def came(state, version: Version, until: datetime) -> list[Came]:
+    """Levels that were read at the hours at which a plan is looked at, while it was in force (`until`)."""
     told = []
-    until = next((v.from_ for v in reversed(versions(state)) if v.from_ > version.from_), state.now)
     for key, points in version.record.data["levels"].items():
         v = state.mill.vessels.get(key)
         if v is None or len(points) < 2:
@@ -181,7 +180,9 @@ def between(points: list, hour: float) -> float:
 
 def learnt(state) -> tuple[ToldFound, int] | None:
     """How good the levels of the newest plans were, and of how many figures; None where nothing was foreseen yet."""
-    pairs = [(c.error, c.sd_t) for v in versions(state)[:LEARNT_FROM] for c in came(state, v)]
+    newest_first = versions(state)[:LEARNT_FROM]
+    ends = [state.now, *(v.from_ for v in newest_first)]  # each was in force until the next was issued
+    pairs = [(c.error, c.sd_t) for v, until in zip(newest_first, ends, strict=False) for c in came(state, v, until)]
     if not pairs:
         return None
     try:

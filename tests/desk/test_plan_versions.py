@@ -122,7 +122,7 @@ class Came(Planned):
     def test_levels_beside_what_was_foreseen_are_those_that_were_read(self):
         state = make.state(0)
         (version,) = versions(state)
-        told = came(state, version)
+        told = came(state, version, state.now)
         self.assertEqual({c.hours for c in told}, {1.0, 2.0, 4.0})
         for c in told:
             with self.subTest(vessel=c.vessel, hours=c.hours):
