@@ -12,7 +12,7 @@ from core.cook import house as houses
 from core.unit import Worked
 from desk.cases.benches import case_held, held_case
 from desk.cook.drawings import house_picture
-from desk.cook.lanes import continuous, known_batches
+from desk.cook.lanes import STEAM_ALLOWED, continuous, known_batches
 from desk.cook.models import Cook
 from desk.cook.views import station
 from desk.kit.bench import Well, read_wells, render_bench
@@ -25,7 +25,7 @@ DRAWS = (4.2, 3.4)  # t/h of steam, defaults
 WELLS = tuple(
     Well(*w)
     for w in (
-        ("steam_t_h", "Steam allowed", "t/h", 24.5, 0.1, 500.0),
+        ("steam_t_h", "Steam allowed", "t/h", STEAM_ALLOWED, 0.1, 500.0),
         ("tank_t", "Blow tank holds", "t OD", 22.0, 0.1, 1000.0),
         ("tank_now_t", "in it now", "t OD", 12.1, 0.0, 1000.0),
         ("wash_t_h", "Washing takes", "t/h OD", 4.6, 0.0, 200.0),

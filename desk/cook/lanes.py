@@ -14,6 +14,7 @@ from desk.cook.models import Cook
 from desk.kit.lane import Bar, Bars, Lane, Stands, Steps
 
 COOKS = "Digesters"
+STEAM_ALLOWED = 24.5  # t/h, default
 BACK_H = 12.0  # a cook begun since then may still stand in its digester
 
 
@@ -95,7 +96,7 @@ def lanes(state, hours: float, stands: tuple[Stands, ...]) -> list[Lane]:
     steady = sum(act.duties.get("steam_t_h", 0.0) for act in state.line.acts.values())
     if steady or by_digester:
         course = steam_course([*known, *coming], steady, 60.0 * hours)
-        told.append(Steps("Steam", "line and cooks", "t/h", tuple((m / 60.0, v) for m, v in course)))
+        told.append(Steps("Steam", "line, cooks", "t/h", tuple((m / 60.0, v) for m, v in course), STEAM_ALLOWED))
     steady = sum(f["t_h"] * state.line.acting[f["key"]].charge.ea_pct_naoh / 100.0 for f in fed)
     if steady or by_digester:
         course = alkali_course([*known, *coming], charged, steady, 60.0 * hours)

@@ -316,10 +316,11 @@ def _binds(plan: Plan, judged: Judged, lanes: Lanes) -> list[str]:
         gains = {way: judged.found.late_h - o.late_h for way, o in plan.sooner(judged.found.orders, 1.0).items()}
         way = max(gains, key=lambda k: gains[k])
         told.append(f"The machine’s hours, {number} late by {late.late_h:.1f} h; {way} takes {gains[way]:.1f} h off.")
-    steam = next((lane for lane in lanes if isinstance(lane, Steps)), None)
-    if steam is not None:
+    steam = next((lane for lane in lanes if isinstance(lane, Steps) and lane.limit is not None), None)
+    if steam is not None and steam.limit is not None:
         hour, peak = steam.most
-        told.append(f"Steam is greatest {_at(plan, hour)}, {peak:.1f} {steam.unit}.")
+        room = f", {steam.limit - peak:.1f} under" if peak <= steam.limit else f", {peak - steam.limit:.1f} over"
+        told.append(f"Steam is greatest {_at(plan, hour)}: {peak:.1f} {steam.unit}{room} what is allowed (default).")
     return told
 
 

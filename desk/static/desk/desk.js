@@ -228,9 +228,9 @@ document.body.addEventListener("htmx:afterRequest", (event) => {
   if (event.detail.successful) lost?.classList.remove("on");
 });
 
-/* a form that is being sent asks nothing more of its answer */
+/* a form that is being sent to be kept asks nothing more of its answer; one that only asks may ask again and again */
 document.addEventListener("submit", (event) => {
-  event.target.dataset.sent = "1";
+  if (event.target.method === "post") event.target.dataset.sent = "1";
 });
 window.addEventListener("pageshow", () => document.querySelectorAll("form[data-sent]").forEach((form) => delete form.dataset.sent));
 document.body.addEventListener("htmx:beforeRequest", (event) => {
