@@ -65,6 +65,11 @@ def _encode(v: float) -> int:
     return math.floor(255.0 * s + 0.5)
 
 
+def pad_hex(iso_pct: float) -> str:
+    """The colour of a dry pad of pulp of a brightness, % ISO (above 0 to 100), as #RRGGBB; for display only."""
+    return swatch(ks_from_reflectance(iso_pct / 100.0)).hex
+
+
 def swatch(ks457: float, *, beta: float = LIGNIN_BETA, wet: bool = False) -> Swatch:
     """The colour of a pad of absorption K/S at 457 nm: dry as in the laboratory, or wet as in ribbon and towers.
 

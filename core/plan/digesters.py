@@ -7,12 +7,12 @@ sections 6 and 6.1.
 
 import math
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
-from scipy.sparse import coo_array
 
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.plan.program import Program
 from core.quantity import check, figure, quantity
 from core.register import Check, model
 from core.stream import Vector
@@ -51,16 +51,14 @@ class HousePlanFound:
     cautions: tuple[Caution, ...] = ()
 
 
-class _Program:
+class _Program(Program):
     """The integer program: binaries of starts by cook and slot, levels and what is short by slot, the last slot."""
 
     def __init__(self, case: HousePlanCase, slots: int) -> None:
+        super().__init__()
         self.case, self.slots, self.cooks = case, slots, int(case.cooks)
         self.starts = slots - case.cycle + 1  # a cook may begin in so many slots
         self.size = self.cooks * self.starts + 2 * slots + 1
-        self.rows: list[tuple[int, int, float]] = []
-        self.low: list[float] = []
-        self.high: list[float] = []
 
     def x(self, cook: int, slot: int) -> int:
         return cook * self.starts + slot
@@ -75,13 +73,8 @@ class _Program:
     def last(self) -> int:
         return self.size - 1
 
-    def add(self, terms: dict[int, float], low: float, high: float) -> None:
-        self.rows += [(len(self.low), place, value) for place, value in terms.items()]
-        self.low.append(low)
-        self.high.append(high)
-
-    def stated(self) -> tuple[Any, Vector, Vector]:
-        """The constraints: a sparse matrix, with the least and the most of each row."""
+    def state(self) -> None:
+        """Every constraint."""
         c, digesters = self.case, int(self.case.digesters)
         for cook in range(self.cooks):
             self.add({self.x(cook, t): 1.0 for t in range(self.starts)}, 1.0, 1.0)
@@ -107,9 +100,6 @@ class _Program:
             if 0 <= slot - before < self.starts:
                 blown |= {self.x(k, slot - before): c.cook_t for k in range(self.cooks)}
             self.add({**blown, **taken}, -math.inf, c.tank_t - c.now_t)
-        row, col, value = (np.array(v) for v in zip(*self.rows, strict=True))
-        matrix = coo_array((value, (row, col)), shape=(len(self.low), self.size)).tocsr()
-        return matrix, np.array(self.low), np.array(self.high)
 
     def prices(self) -> Vector:
         told = np.zeros(self.size)
@@ -150,24 +140,16 @@ def _one_after_the_other(case: HousePlanCase, most: int) -> tuple[int, ...] | No
 
 def _solved(case: HousePlanCase, slots: int, seconds: float) -> tuple[tuple[int, ...], bool] | None:
     """The best starts that were found, and whether none can be better; None where none was found."""
-    from scipy.optimize import Bounds, LinearConstraint, milp  # takes long to load: only where a plan is asked for
-
     program = _Program(case, slots)
-    whole = np.zeros(program.size)
-    whole[: program.cooks * program.starts] = 1.0
+    program.state()
+    whole = program.cooks * program.starts
     most = np.full(program.size, np.inf)
-    most[: program.cooks * program.starts] = 1.0
-    found = milp(
-        program.prices(),
-        constraints=LinearConstraint(*program.stated()),
-        integrality=whole,
-        bounds=Bounds(np.zeros(program.size), most),
-        options={"time_limit": seconds, "mip_rel_gap": 1e-6},
-    )
+    most[:whole] = 1.0
+    found = program.solved(program.prices(), whole, most, gap=1e-6, seconds=seconds)
     if found.x is None:
         return None
     told = [int(np.argmax(found.x[program.x(k, 0) : program.x(k, 0) + program.starts])) for k in range(program.cooks)]
-    return tuple(told), found.status == 0
+    return tuple(told), found.proven
 
 
 @model(

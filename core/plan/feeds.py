@@ -11,12 +11,12 @@ sections 6 and 6.1.
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
-from scipy.sparse import coo_array
 
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.plan.program import Program
 from core.quantity import check, figure, quantity, rows
 from core.register import Check, model
 from core.stream import Vector
@@ -91,10 +91,11 @@ def cost_of(case: FeedsCase, rates: Sequence[float]) -> tuple[float, float, int,
     return short, outside, moves, level, cost
 
 
-class _Program:
+class _Program(Program):
     """Binaries of the rate of each block, then its level, short, under, over, move, and whether it stops or starts."""
 
     def __init__(self, case: FeedsCase) -> None:
+        super().__init__()
         self.case, self.n = case, len(case.blocks)
         self.set = sorted({r.t_h for r in case.rates})
         self.open = [b for b in range(self.n) if not case.blocks[b].stands]
@@ -105,17 +106,9 @@ class _Program:
         self.turned = {b: whole + 4 * self.n + len(self.open) + k for k, b in enumerate(self.open)}
         self.last = whole + 4 * self.n + 2 * len(self.open)  # what is missing at the end
         self.whole, self.size = whole, self.last + 1
-        self.rows: list[tuple[int, int, float]] = []
-        self.low: list[float] = []
-        self.high: list[float] = []
 
-    def add(self, terms: dict[int, float], low: float, high: float) -> None:
-        self.rows += [(len(self.low), place, value) for place, value in terms.items()]
-        self.low.append(low)
-        self.high.append(high)
-
-    def stated(self) -> tuple[Any, Vector, Vector, Vector]:
-        """The constraints as a sparse matrix with the least and most of each row, and the prices."""
+    def priced(self) -> Vector:
+        """States every constraint, and tells the prices."""
         case, price = self.case, np.zeros(self.size)
         before: int | None = None
         for b, block in enumerate(case.blocks):
@@ -145,17 +138,16 @@ class _Program:
         price[self.short : self.short + self.n] = SHORT
         price[self.under : self.under + 2 * self.n] = OUTSIDE * case.block_h
         price[self.last] = OUTSIDE * case.block_h
-        row, col, value = (np.array(v) for v in zip(*self.rows, strict=True))
-        matrix = coo_array((value, (row, col)), shape=(len(self.low), self.size)).tocsr()
-        return matrix, np.array(self.low), np.array(self.high), price
+        return price
 
-    def bounds(self) -> tuple[Vector, Vector]:
+    def most(self) -> Vector:
+        """The greatest of each variable."""
         most = np.full(self.size, np.inf)
         most[: self.whole] = 1.0
         most[self.level : self.level + self.n] = self.case.full_t
         for b, block in enumerate(self.case.blocks):
             most[self.short + b] = self.case.block_h * block.draw_t_h
-        return np.zeros(self.size), most
+        return most
 
     def rates(self, x: Vector) -> tuple[float, ...]:
         told = []
@@ -276,22 +268,9 @@ def plan_feeds(case: FeedsCase, seconds: float = SEARCHED_S) -> FeedsFound | Inf
 
 def _proven(case: FeedsCase, seconds: float) -> tuple[tuple[float, ...] | None, float]:
     """The best rates that the integer program finds in its time, and what no rates can cost less than."""
-    from scipy.optimize import Bounds, LinearConstraint, milp  # takes long to load: only where a plan is asked for
-
     program = _Program(case)
-    matrix, low, high, price = program.stated()
-    whole = np.zeros(program.size)
-    whole[: program.whole] = 1.0
-    found = milp(
-        price,
-        constraints=LinearConstraint(matrix, low, high),
-        integrality=whole,
-        bounds=Bounds(*program.bounds()),
-        options={"time_limit": seconds, "mip_rel_gap": GAP},
-    )
-    bound = found.mip_dual_bound
-    told = 0.0 if bound is None or not math.isfinite(bound) else float(bound)
-    return (None if found.x is None else program.rates(np.asarray(found.x))), told
+    found = program.solved(program.priced(), program.whole, program.most(), gap=GAP, seconds=seconds)
+    return (None if found.x is None else program.rates(found.x)), found.bound
 
 
 RATE, STOPS, DRAW = RULES = ("rate", "stops", "draw")

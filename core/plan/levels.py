@@ -8,6 +8,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
+import numpy as np
+
 from core.through.ahead import FORGOTTEN_H, RATE_OFF, level_sd
 
 KEEPS_OFF: Final = 1.645  # spreads that a level keeps off its limits: 19 times of 20
@@ -48,13 +50,22 @@ class Course:
 
     def at(self, hour: float) -> float:
         """Content at a time, t."""
-        before = self.points[0]
-        for point in self.points[1:]:
-            if hour <= point[0]:
-                share = (hour - before[0]) / max(TINY, point[0] - before[0])
-                return before[1] + share * (point[1] - before[1])
-            before = point
-        return before[1]
+        return level_at(self.points, hour)
+
+
+def level_at(points: Sequence[Sequence[float]], hour: float) -> float:
+    """Content at an hour, t, between the bends (h, t) of a course; before the first and after the last as there."""
+    hours, contents = zip(*points, strict=True)
+    return float(np.interp(hour, hours, contents))
+
+
+def within(points: Sequence[Sequence[float]], from_h: float, to_h: float) -> list[tuple[float, float]]:
+    """A course between two hours, cut where it passes either; nothing where it lies outside."""
+    begins, ends = max(from_h, points[0][0]), min(to_h, points[-1][0])
+    if ends <= begins:
+        return []
+    inner = [(h, t) for h, t in points if begins < h < ends]
+    return [(begins, level_at(points, begins)), *inner, (ends, level_at(points, ends))]
 
 
 def course(vessel: Vessel, draws: Sequence[Span], hours: float, cuts: Sequence[Span] = ()) -> Course:

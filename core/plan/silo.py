@@ -10,9 +10,9 @@ from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
-from scipy.sparse import coo_array
 
 from core.errors import Caution, ImpossibleInput, Infeasible, Problem
+from core.plan.program import Program
 from core.quantity import check, figure, quantity, rows
 from core.register import Check, model
 
@@ -74,10 +74,11 @@ def _whole(case: SiloCase) -> None:
         raise ImpossibleInput(*bad)
 
 
-class _Feeds:
+class _Feeds(Program):
     """The integer program of the feeds: which of them in each hour, where it is changed, what is short."""
 
     def __init__(self, case: SiloCase) -> None:
+        super().__init__()
         self.case, self.hours = case, int(case.hours)
         self.set = [f.t_h for f in case.feeds]
         self.open = [h for h in range(self.hours) if not case.stops(h)]
@@ -86,19 +87,9 @@ class _Feeds:
         self.moved = {h: len(self.open) * self.n + k for k, h in enumerate(self.open)}
         self.short = {h: len(self.open) * (self.n + 1) + h for h in range(self.hours)}
         self.size = len(self.open) * (self.n + 1) + self.hours
-        self.rows: list[tuple[int, int, float]] = []
-        self.low: list[float] = []
-        self.high: list[float] = []
 
-    def add(self, terms: dict[int, float], low: float, high: float) -> None:
-        self.rows += [(len(self.low), place, value) for place, value in terms.items()]
-        self.low.append(low)
-        self.high.append(high)
-
-    def solved(self) -> np.ndarray | None:
+    def choices(self) -> np.ndarray | None:
         """The choices, or None where none holds."""
-        from scipy.optimize import Bounds, LinearConstraint, milp  # takes long to load: only where a plan is asked for
-
         case, price = self.case, np.zeros(self.size)
         flow: dict[int, float] = {}
         before: int | None = None
@@ -119,16 +110,9 @@ class _Feeds:
             level = case.now_t - case.draw_t_h * (h + 1)
             self.add(dict(flow), case.least_t - level, case.most_t - level)
         self.add(dict(flow), case.end_t - (case.now_t - case.draw_t_h * self.hours), np.inf)
-        row, col, value = (np.array(v) for v in zip(*self.rows, strict=True))
-        matrix = coo_array((value, (row, col)), shape=(len(self.low), self.size)).tocsr()
-        whole = np.zeros(self.size)
-        whole[: len(self.open) * self.n] = 1.0
         most = np.ones(self.size)
         most[len(self.open) * (self.n + 1) :] = case.draw_t_h
-        limits = LinearConstraint(matrix, np.array(self.low), np.array(self.high))
-        bounds = Bounds(np.zeros(self.size), most)
-        found = milp(price, constraints=limits, integrality=whole, bounds=bounds, options={"mip_rel_gap": 1e-9})
-        return None if found.x is None else np.asarray(found.x)
+        return self.solved(price, len(self.open) * self.n, most, gap=1e-9).x
 
 
 def can_hold(case: SiloCase, rules: Collection[str]) -> bool:
@@ -268,7 +252,7 @@ def plan_silo(case: SiloCase) -> SiloFound | Infeasible:
     cautions = check(case)
     _whole(case)
     program = _Feeds(case)
-    found = program.solved()
+    found = program.choices()
     if found is None:
         rules = conflict(case)
         why = ", ".join(WORDS[r] for r in rules) or "the feeds that can be set"

@@ -37,12 +37,18 @@ class ToldFound:
     bias: float = figure("Bias", "", decimals=2, equation="mean of came − foreseen")
     mean_off: float = figure("Off by", "", decimals=2, equation="mean of the amounts")
     inside_pct: float = figure("Inside the band", "%", decimals=0, equation="amount ≤ 1.645 spreads; 90 % is right")
-    factor: float = figure("Bands are multiplied by", "", decimals=2, equation="√ mean of (error/spread)², 0.5 to 3; 1 of few")
+    factor: float = figure("Bands are multiplied by", "", decimals=2, equation="√ mean of (error/spread)², 0.5 to 3")
     cautions: tuple[Caution, ...] = ()
 
 
 _MANY = {"pairs": tuple({"error": e, "sd": 1.0} for e in (2.0, -2.0) * 6)}
 _FEW = {"pairs": ({"error": 3.0, "sd": 1.0}, {"error": 1.0, "sd": 2.0})}
+
+
+def off_by(errors: Sequence[float]) -> tuple[float, float]:
+    """The mean of the amounts, and of the errors themselves (their bias), in their unit; 0 of none."""
+    count = max(1, len(errors))
+    return math.fsum(map(abs, errors)) / count, math.fsum(errors) / count
 
 
 @model(
@@ -66,13 +72,14 @@ def told_beforehand(case: ToldCase) -> ToldFound:
     if not case.pairs:
         raise ImpossibleInput(Problem("pairs", "is empty; give a forecast and what came"))
     over = [p.error / p.sd for p in case.pairs]
+    mean_off, bias = off_by([p.error for p in case.pairs])
     root = math.sqrt(math.fsum(o * o for o in over) / len(over))
     enough = len(over) >= ENOUGH
     if not enough:
         cautions += (Caution("pairs", f"are {len(over)}: bands stay as they are until there are {ENOUGH}"),)
     return ToldFound(
-        bias=math.fsum(p.error for p in case.pairs) / len(over),
-        mean_off=math.fsum(abs(p.error) for p in case.pairs) / len(over),
+        bias=bias,
+        mean_off=mean_off,
         inside_pct=100.0 * sum(abs(o) <= BAND_SD for o in over) / len(over),
         factor=min(MOST_FACTOR, max(LEAST_FACTOR, root)) if enough else 1.0,
         cautions=cautions,

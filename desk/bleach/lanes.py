@@ -2,7 +2,7 @@
 
 from django.urls import reverse
 
-from core.colour import ks_from_reflectance, swatch
+from core.colour import pad_hex
 from desk.kit.lane import Bar, Bars, Lane, Stands
 
 
@@ -15,6 +15,6 @@ def lanes(state, hours: float, stands: tuple[Stands, ...]) -> list[Lane]:
             continue
         name = lines.get(key) or key
         href = f"{reverse('bleach:sequence')}?line={key}"
-        tint = swatch(ks_from_reflectance(act.iso_pct / 100.0)).hex
+        tint = pad_hex(act.iso_pct)
         rows.append((Bar(0.0, hours, f"{name} to {act.iso_pct:.1f} % ISO", tint, href),))
     return [Bars("Bleach", "campaigns", tuple(rows))] if rows else []

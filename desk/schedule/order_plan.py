@@ -111,6 +111,11 @@ class Rates:
         return told
 
 
+def rate_word(t_h: float) -> str:
+    """A line's rate in words."""
+    return f"{t_h:.1f} t/h" if t_h else "stands"
+
+
 def _mean(spans: Sequence[Span], from_h: float, to_h: float) -> float:
     """The mean of what spans draw between two hours, t/h."""
     return sum(s.t_h * max(0.0, min(s.to_h, to_h) - max(s.from_h, from_h)) for s in spans) / (to_h - from_h)
@@ -180,18 +185,21 @@ class Plan:
     def queued(self) -> Judged:
         return self.judged(tuple(range(len(self.waiting))))
 
-    def first_with(self, judged: Judged, vessel: str, more_t: float) -> float:
-        """When a vessel meets its first limit with so much more (or less) in it now, h; the plan's end where it meets none."""
-        course_ = self._courses(judged.found, {vessel: more_t})[vessel]
-        return course_.first[1] if course_.first is not None else course_.points[-1][0]
+    def later_by(self, judged: Judged, vessel: str, more_t: float) -> float:
+        """How much later a vessel meets its first limit with so much more (or less) in it now, h; to the plan's end where it
+        then meets none."""
+        met, then = judged.courses[vessel].first, self._courses(judged.found, {vessel: more_t})[vessel]
+        end = then.points[-1][0]
+        return (then.first[1] if then.first is not None else end) - (met[1] if met is not None else end)
 
-    def sooner(self, orders: tuple[int, ...], hours: float) -> dict[str, Ordered]:
-        """The same orders with so many hours more of the machine: what it runs done sooner, or its stops shorter, in words."""
+    def saved_h(self, judged: Judged, hours: float) -> dict[str, float]:
+        """Hours late that so many hours more of the machine take off: what it runs done sooner, or its stops shorter."""
+        orders = judged.found.orders
         shorter = [Standing(from_h=a, to_h=b - hours) for a, b in self.machine.stands if b - hours > a]
         told = {f"what it runs done {hours:g} h sooner": self._machine(max(0.0, self.free_h - hours)).runs(orders)}
         if self.machine.stands:
             told[f"each stop {hours:g} h shorter"] = self._machine(self.free_h, shorter).runs(orders)
-        return told
+        return {way: judged.found.late_h - found.late_h for way, found in told.items()}
 
     def found(self) -> list[Judged]:
         """The best order and the next best: of the cheapest few those that starve the machine least."""

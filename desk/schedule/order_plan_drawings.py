@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 
 from django.utils import timezone
 
-from core.plan.levels import Vessel, half_t
+from core.plan.levels import Vessel, half_t, within
 from core.stock.cover import USABLE_HIGH_PCT, USABLE_LOW_PCT
 from desk.cook.lanes import COOKS
 from desk.kit.lane import Bar, Bars, Flags, Lane, Stack, Steps
@@ -59,7 +59,7 @@ def plan_picture(
     told = {"orders": _orders(plan, judged, old, clock, y)}
     y += ORDER_H + GAP
     told["stops"] = _stops(plan, clock, y)
-    y += STOP_H * max(1, len({s.unit for s in plan.stands})) + GAP
+    y += STOP_H * max(1, len(plan.stands)) + GAP
     drawn = []
     for lane in lanes:
         if isinstance(lane, Bars):
@@ -163,10 +163,10 @@ def _orders(plan: Plan, judged: Judged, old: Old, clock: Clock, y: float) -> dic
 
 
 def _stops(plan: Plan, clock: Clock, y: float) -> dict:
-    """A row for each thing that stands, with why beside its bar where there is room."""
-    rows, units = [], list(dict.fromkeys(s.unit for s in plan.stands))
-    for s in plan.stands:
-        top = y + STOP_H * units.index(s.unit)
+    """A row for each stop, with why beside its bar."""
+    rows = []
+    for k, s in enumerate(plan.stands):
+        top = y + STOP_H * k
         a, b = clock.x(s.from_h), clock.x(s.to_h)
         words = f"{s.name}: {s.what}" if s.what else s.name
         right = b < RIGHT - WORD_PX * len(words)
@@ -284,10 +284,8 @@ def _vessel(plan: Plan, key: str, judged: Judged, old: Old, clock: Clock, top: f
         up, place = c.first[0] == "full", clock.x(c.first[1])
         said = {"text": f"{c.first[0]} {when:%H:%M}", "text_y": n(top - 3.0 if up else top + VESSEL_H - 6.0)}
         met = {"x": n(place), "y": n(y(c.at(c.first[1]))), "up": up, "right": place > RIGHT - 90.0, **said}
-    line = [(h, t) for h, t in c.points if h <= clock.hours]
-    if c.points[-1][0] > clock.hours:
-        line.append((clock.hours, c.at(clock.hours)))
-    was = _within(old.levels.get(key, []), clock.hours)
+    line = within(c.points, 0.0, clock.hours)
+    was = within(was_at, 0.0, clock.hours) if (was_at := old.levels.get(key)) else []
     differs = [t for h, t in was if abs(c.at(h) - t) > 0.01 * full]
     return {
         "kind": "vessel",
@@ -308,20 +306,8 @@ def _vessel(plan: Plan, key: str, judged: Judged, old: Old, clock: Clock, top: f
 def _rated(plan: Plan, key: str, rated: Judged, clock: Clock, top: float) -> str:
     """A vessel's level with the rates that were found."""
     full, course = plan.state.vessels[key].vessel.full_t, rated.courses[key]
-    points = _within(list(course.points), clock.hours)
+    points = within(course.points, 0.0, clock.hours)
     return polyline([(clock.x(h), top + VESSEL_H * (1.0 - max(0.0, min(1.0, t / full)))) for h, t in points])
-
-
-def _within(points: Sequence[tuple[float, float]], hours: float) -> list[tuple[float, float]]:
-    """A course from now on to an hour, cut where it passes either."""
-    told: list[tuple[float, float]] = []
-    for (h0, t0), (h1, t1) in zip(points, points[1:], strict=False):
-        at = lambda h: t0 if h1 <= h0 else t0 + (t1 - t0) * (h - h0) / (h1 - h0)  # noqa: B023, E731
-        if h1 < 0.0 or h0 > hours:
-            continue
-        a, b = max(0.0, h0), min(hours, h1)
-        told += [(a, at(a)), (b, at(b))]
-    return list(dict.fromkeys(told))
 
 
 def _steps(lane: Steps, clock: Clock, y: float) -> dict:

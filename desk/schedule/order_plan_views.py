@@ -10,7 +10,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
-from core.colour import ks_from_reflectance, swatch
+from core.colour import pad_hex
 from core.plan import feeds
 from core.unit import Worked
 from desk.cook.lanes import COOKS
@@ -20,7 +20,7 @@ from desk.kit.text import plain
 from desk.mill.context import state_of
 from desk.people.rights import may
 from desk.schedule.actions import Refused as OrderRefused
-from desk.schedule.order_plan import FROZEN_H, HOURS, Judged, Plan, Rates, Refused, put
+from desk.schedule.order_plan import FROZEN_H, HOURS, Judged, Plan, Rates, Refused, put, rate_word
 from desk.schedule.order_plan_drawings import Old, plan_picture, strip_picture
 from desk.schedule.plan_files import (
     COLUMNS,
@@ -169,15 +169,11 @@ def rates_lane(state, rates: dict[str, Rates]) -> Bars:
     """The rates that were found, a row for each line; what is other than usual is edged."""
     rows, labels = [], []
     for vessel, r in rates.items():
-        usual, tint = r.case.usual_t_h, _tint(state, r.source)
+        usual, tint = r.case.usual_t_h, pad_hex(state.mill.sources[r.source].source.iso_pct)
         bars = [Bar(a, b, f"{t_h:.1f} t/h", tint, other=abs(t_h - usual) > 1e-6) for a, b, t_h in r.runs()]
         rows.append(tuple(bars))
         labels.append(state.mill.vessels[vessel].name.split()[0])
     return Bars("Rates found", "of each line", tuple(rows), tuple(labels))
-
-
-def _tint(state, source: str) -> str:
-    return swatch(ks_from_reflectance(state.mill.sources[source].source.iso_pct / 100.0)).hex
 
 
 def _cannot(r: Rates) -> str:
@@ -199,7 +195,7 @@ def _rates_told(plan: Plan, rates: dict[str, Rates]) -> list[dict]:
     told = []
     for vessel, r in rates.items():
         moves = [(a, t_h) for a, _, t_h in r.runs() if a > 0.0 or abs(t_h - r.case.usual_t_h) > 1e-6]
-        words = ", ".join(f"{f'{t_h:.1f} t/h' if t_h else 'stands'} from {_at(plan, a)}" for a, t_h in moves)
+        words = ", ".join(f"{rate_word(t_h)} from {_at(plan, a)}" for a, t_h in moves)
         name = plan.state.mill.vessels[vessel].name
         worked = Worked(model="schedule.feeds", case=r.case, result=r.found)
         told.append({"name": name, "usual": r.case.usual_t_h, "words": words, "worked": worked, "cannot": _cannot(r)})
@@ -306,14 +302,14 @@ def _binds(plan: Plan, judged: Judged, lanes: Lanes) -> list[str]:
     if soonest is not None:
         hour, key = soonest
         way = judged.courses[key].first[0]
-        later = plan.first_with(judged, key, 1.0 if way == "empty" else -1.0) - hour
+        later = plan.later_by(judged, key, 1.0 if way == "empty" else -1.0)
         more = "more" if way == "empty" else "less"
         gain = f"; a tonne {more} in it now puts that off by {60.0 * later:.0f} min" if later > 1e-6 else ""
         told.append(f"{plan.state.mill.vessels[key].name}, {way} {_at(plan, hour)}{gain}.")
     late = next((r for r in judged.found.runs if r.late_h > 1e-6), None)
     if late is not None:
         number = plan.waiting[late.order].number
-        gains = {way: judged.found.late_h - o.late_h for way, o in plan.sooner(judged.found.orders, 1.0).items()}
+        gains = plan.saved_h(judged, 1.0)
         way = max(gains, key=lambda k: gains[k])
         told.append(f"The machine’s hours, {number} late by {late.late_h:.1f} h; {way} takes {gains[way]:.1f} h off.")
     steam = next((lane for lane in lanes if isinstance(lane, Steps) and lane.limit is not None), None)

@@ -8,7 +8,8 @@ from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
 from core.cook.house import BLOW_MIN
-from core.plan.told import BAND_SD, as_case, told_beforehand
+from core.plan.levels import level_at
+from core.plan.told import BAND_SD, as_case, off_by, told_beforehand
 from core.through.ahead import FORGOTTEN_H, RATE_OFF, level_sd
 from core.unit import Worked
 from desk.cook.models import Cook
@@ -19,9 +20,9 @@ from desk.kit.templatetags.vat import dayclock
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.schedule.halts import told as halts_told
-from desk.schedule.order_plan import HOURS
+from desk.schedule.order_plan import HOURS, rate_word
 from desk.schedule.order_plan_drawings import GAP, LEFT, ORDER_H, RIGHT, STOP_H, TOP, VESSEL_H, WORD_PX, Clock, ticks
-from desk.schedule.versions import SAME_H, Version, between, came, versions
+from desk.schedule.versions import SAME_H, Version, came, versions
 
 BUCKETS = 160
 LEAST_H = 8.0
@@ -137,8 +138,7 @@ def _durations(version: Version, ran: list[Ran], now: datetime) -> Durations:
         for r in ran
         if r.ran is not None and r.ran[1] < elapsed - SAME_H
     ]
-    count = max(1, len(off))
-    return Durations(len(off), sum(map(abs, off)) / count, sum(off) / count, tuple(over))
+    return Durations(len(off), *off_by(off), tuple(over))
 
 
 def _counts_on(state, version: Version) -> list[tuple[str, str]]:
@@ -146,8 +146,8 @@ def _counts_on(state, version: Version) -> list[tuple[str, str]]:
     told = []
     for key, runs in version.record.data.get("counts_on", {}).items():
         if key in state.mill.vessels:
-            at = [(version.from_ + timedelta(hours=a), t_h) for a, _, t_h in runs]
-            told.append((state.mill.vessels[key].name, ", ".join(f"{t_h:.1f} t/h from {dayclock(when)}" for when, t_h in at)))
+            words = (f"{rate_word(t_h)} from {dayclock(version.from_ + timedelta(hours=a))}" for a, _, t_h in runs)
+            told.append((state.mill.vessels[key].name, ", ".join(words)))
     return told
 
 
@@ -217,7 +217,7 @@ def _level(version: Version, v, points: list, clock: Clock, top: float, until: d
     foreseen = [(h, t / full) for h, t in points if h <= clock.hours]
     rate = version.record.data["rates"].get(v.key, 0.0)
     hours = [clock.hours * k / 24.0 for k in range(25) if clock.hours * k / 24.0 <= points[-1][0]]
-    at = lambda h: between(points, h) / full  # noqa: E731
+    at = lambda h: level_at(points, h) / full  # noqa: E731
     half = {h: version.factor * BAND_SD * level_sd(RATE_OFF * rate, FORGOTTEN_H, h) / full for h in hours}
     upper = [(clock.x(h), y(at(h) + half[h])) for h in hours]
     lower = [(clock.x(h), y(at(h) - half[h])) for h in hours]

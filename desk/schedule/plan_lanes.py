@@ -2,8 +2,8 @@
 
 from django.urls import reverse
 
-from core.colour import ks_from_reflectance, swatch
-from desk.blend.broke import broke_source
+from core.colour import pad_hex
+from desk.blend.broke import ROOM_T, broke_source
 from desk.kit.lane import Flag, Flags, Lane, Stack
 from desk.kit.station import lanes_of
 from desk.lab.board import Board
@@ -12,9 +12,9 @@ from desk.recovered import bales
 from desk.schedule.order_plan import HOURS, Judged, Plan
 
 MOST_FLAGS = 4000
+# brightness that a shade of broke is drawn with, % ISO: defaults, for display only
 SHADE_ISO = {"": 80.0, "white": 80.0, "cream": 72.0, "buff": 60.0, "blue": 55.0}
 OTHER_ISO = 45.0
-ROOM_T = 60.0  # of a kind of broke in the yard, default
 
 
 def all_lanes(plan: Plan, judged: Judged) -> list[Lane]:
@@ -37,18 +37,14 @@ def _broke(plan: Plan, judged: Judged) -> Stack | None:
         course = judged.courses[tower]
         hours = sorted({*hours, *(h for h, _ in course.points)})
         end = course.points[-1][0]
-        parts.append(("tower", _tint(SHADE_ISO["white"]), tuple((h, course.at(min(h, end))) for h in hours)))
+        parts.append(("tower", pad_hex(SHADE_ISO["white"]), tuple((h, course.at(min(h, end))) for h in hours)))
         full += state.vessels[tower].vessel.full_t
     for kind in (s for s in bales.standings(state) if s.kind.sort == "broke"):
         used = bales.use_of(state, kind.kind)
         there = tuple((h, max(0.0, kind.free_t - used * h)) for h in hours)
-        parts.append((kind.kind.shade or kind.kind.name, _tint(SHADE_ISO.get(kind.kind.shade, OTHER_ISO)), there))
+        parts.append((kind.kind.shade or kind.kind.name, pad_hex(SHADE_ISO.get(kind.kind.shade, OTHER_ISO)), there))
         full += max(ROOM_T, kind.free_t)
     return Stack("Broke by shade", f"t OD, room {full:.0f}", tuple(parts), full) if parts else None
-
-
-def _tint(iso_pct: float) -> str:
-    return swatch(ks_from_reflectance(iso_pct / 100.0)).hex
 
 
 def _samples(plan: Plan, judged: Judged) -> Flags:

@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from types import MappingProxyType
 
 from core.errors import ImpossibleInput
+from core.plan.levels import level_at
 from core.plan.told import ToldFound, as_case, told_beforehand
 from core.through.ahead import FORGOTTEN_H, RATE_OFF, level_sd
 from desk.instruments.store import at_minute
@@ -166,16 +167,8 @@ def came(state, version: Version, until: datetime) -> list[Came]:
             if read is None:
                 continue
             sd = level_sd(RATE_OFF * version.record.data["rates"].get(key, 0.0), FORGOTTEN_H, hours)
-            told.append(Came(key, hours, between(points, hours), read.value / 100.0 * v.full_t, max(sd, 1e-6)))
+            told.append(Came(key, hours, level_at(points, hours), read.value / 100.0 * v.full_t, max(sd, 1e-6)))
     return told
-
-
-def between(points: list, hour: float) -> float:
-    """Content at an hour, between the bends of a course."""
-    for (h0, t0), (h1, t1) in zip(points, points[1:], strict=False):
-        if h0 <= hour <= h1:
-            return t0 if h1 <= h0 else t0 + (t1 - t0) * (hour - h0) / (h1 - h0)
-    return float(points[-1][1])
 
 
 def learnt(state) -> tuple[ToldFound, int] | None:

@@ -16,6 +16,7 @@ from icalendar import Calendar
 from core.cook.house import BLOW_MIN
 from core.plan import checker
 from core.plan.cycles import Stand
+from core.plan.levels import level_at
 from desk.cook.lanes import coming_cooks
 from desk.cook.models import Cook
 from desk.instruments.store import at_minute
@@ -28,7 +29,7 @@ from desk.people.models import Person, Role
 from desk.recovered.lanes import coming_batches
 from desk.schedule.order_plan import HOURS, Plan, stands_of
 from desk.schedule.plan_lanes import all_lanes
-from desk.schedule.versions import SAME_H, between, came, learnt, moved_from, newest, versions
+from desk.schedule.versions import SAME_H, came, learnt, moved_from, newest, versions
 from tests import make, second_mill
 from tests.desk.test_bleach import Desk
 
@@ -128,7 +129,7 @@ class Came(Planned):
             with self.subTest(vessel=c.vessel, hours=c.hours):
                 read = at_minute(f"level.{c.vessel}", version.from_ + timedelta(hours=c.hours))
                 self.assertAlmostEqual(c.read_t, read.value / 100.0 * state.mill.vessels[c.vessel].full_t)
-                self.assertAlmostEqual(c.foreseen_t, between(version.record.data["levels"][c.vessel], c.hours))
+                self.assertAlmostEqual(c.foreseen_t, level_at(version.record.data["levels"][c.vessel], c.hours))
                 self.assertGreater(c.sd_t, 0.0)
         found, count = learnt(state)
         self.assertEqual(count, len(told))
