@@ -63,6 +63,7 @@ import core.mechanical.refine
 import core.plan.digesters
 import core.plan.feeds
 import core.plan.orders
+import core.plan.shares
 import core.plan.silo
 import core.plan.told
 import core.practice.table

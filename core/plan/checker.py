@@ -7,9 +7,11 @@ from core.plan.cycles import Stand
 from core.plan.digesters import HousePlanCase, HousePlanFound
 from core.plan.feeds import FeedsCase, FeedsFound
 from core.plan.orders import Machine, Ordered
+from core.plan.shares import SharesCase, SharesFound
 from core.plan.silo import SiloCase, SiloFound
 
 TINY = 1e-6
+SHARE_OFF = 1e-5  # %, that a share may be off by
 
 
 def of_orders(found: Ordered, machine: Machine) -> list[str]:
@@ -109,6 +111,49 @@ def of_silo(found: SiloFound, case: SiloCase) -> list[str]:
             bad.append(f"it stands at {level:g} after hour {h}")
     if level + short < case.end_t - TINY:
         bad.append(f"it ends at {level:g}")
+    return bad
+
+
+def of_shares(found: SharesFound, case: SharesCase) -> list[str]:
+    """What a furnish of the coming orders breaks, in words, and where what is said of it is not so: counted hour by hour."""
+    bad: list[str] = []
+    rows = list(zip(case.shares, found.shares_pct, strict=True))
+    for r, run in enumerate(case.runs):
+        own = {int(row.pulp): v for row, v in rows if int(row.run) == r + 1}
+        if abs(sum(own.values()) - 100.0) > SHARE_OFF:
+            bad.append(f"the furnish of {run.name} makes {sum(own.values()):g} %")
+        for limit, x in enumerate(case.limits):
+            over = sum(x.over[pulp - 1] * v / 100.0 for pulp, v in own.items()) if x.card == run.card else 0.0
+            if over > 1e-6 * max(abs(v) for v in x.over) + TINY:
+                bad.append(f"limit {limit} of {run.name} is broken by {over:g}")
+    bad += [
+        f"{v:g} % of pulp {row.pulp:g} in run {row.run:g} is outside its band"
+        for row, v in rows
+        if not row.low_pct - SHARE_OFF <= v <= row.high_pct + SHARE_OFF
+    ]
+    short = over = 0.0
+    towers = [p for p, row in enumerate(case.pulps) if row.full_t > 0.0]
+    for p, rates in zip(towers, found.rates, strict=True):
+        tower, level = case.pulps[p], case.pulps[p].now_t
+        for k, rate in enumerate(rates):
+            begins, ends = k * case.block_h, (k + 1) * case.block_h
+            stopped_t = sum(
+                x.less_t_h * max(0.0, min(x.to_h, ends) - max(x.from_h, begins)) for x in case.stops if int(x.pulp) == p + 1
+            )
+            if case.block_h * rate > max(0.0, case.block_h * tower.most_t_h - stopped_t) + 1e-5:
+                bad.append(f"{tower.name} comes at {rate:g} t/h in block {k}, over its most")
+            drawn_t = 0.0
+            for row, v in rows:
+                run = case.runs[int(row.run) - 1]
+                if int(row.pulp) == p + 1:
+                    drawn_t += v / 100.0 * run.draw_t_h * max(0.0, min(run.ends_h, ends) - max(run.begins_h, begins))
+            level += case.block_h * rate - drawn_t
+            short += max(0.0, -level)
+            over += max(0.0, max(0.0, level) - tower.full_t)
+            level = min(tower.full_t, max(0.0, level))
+    for name, value in (("short_t", short), ("over_t", over)):
+        if abs(getattr(found, name) - value) > 1e-4:
+            bad.append(f"{name} is {value:g}, not {getattr(found, name):g}")
     return bad
 
 

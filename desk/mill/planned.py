@@ -38,6 +38,16 @@ def plan_in_force(now: datetime) -> Record | None:
     return plans_issued(now).first()
 
 
+def planned_furnish(state, order: str) -> tuple[int, dict[str, float]] | None:
+    """What the plan in force has an order made of, % by source, with the plan's number; None where it says nothing of it, or of
+    sources that the set-up no longer has."""
+    told = plans_issued(state.now).values_list("data__version", "data__furnish").first()
+    shares = (told[1] or {}).get(order) if told else None
+    if not shares or not shares.keys() <= state.mill.sources.keys():
+        return None
+    return told[0], {k: shares.get(k, 0.0) for k in state.mill.sources}
+
+
 def of_card(card: Record) -> NextRun:
     data = card.data
     return NextRun(
@@ -74,13 +84,15 @@ def of_plan(state) -> NextRun | None:
         return None
     if isinstance(drawn, Infeasible):
         return None
+    planned = planned_furnish(state, number)
+    shares = {k: v / 100.0 for k, v in planned[1].items()} if planned else grade.shares
     return NextRun(
         order=number,
         start=start,
         gsm=data["gsm"],
         speed_m_min=data["speed_m_min"],
         solids_t_h=drawn.solids_t_h,
-        t_h={k: grade.shares.get(k, 0.0) * drawn.solids_t_h for k in state.mill.sources},
+        t_h={k: shares.get(k, 0.0) * drawn.solids_t_h for k in state.mill.sources},
         told_by=f"plan {plan[1]}",
         pk=plan[0],
     )

@@ -39,6 +39,9 @@ BLOCK_H = 2.0  # a line's rate is planned for so long at a time
 SETTABLE = (0.0, 0.8, 0.9, 1.0, 1.05, 1.1)  # of its usual rate: defaults
 STANDS_OF = 0.9  # of what comes: a stop that takes so much out leaves nothing to set
 SEARCHED_S = 1.0  # for each line
+RUNNING = "running"  # what the furnish of the running order is told under
+Furnish = Mapping[str, Mapping[str, float]]  # fractions by source, by the number of an order
+RECIPES: Furnish = MappingProxyType({})  # none is found: every order has its grade's
 
 
 class Refused(FieldRefused):
@@ -221,32 +224,37 @@ class Plan:
             return [begun]
         return [self.machine.runs((*self.fixed, *(rest[i] for i in f.orders))) for f in machine.next_best(LOOKED_AT)]
 
-    def drawn(self, found: Ordered, key: str) -> list[Span]:
-        """What is drawn of a source through a plan: by the running order, then by each."""
+    def drawn(self, found: Ordered, key: str, furnish: Furnish = RECIPES) -> list[Span]:
+        """What is drawn of a source through a plan: by the running order, then by each; of each its own furnish where one is
+        found, else its recipe."""
         state = self.state
-        spans = [Span(a, b, rate * state.shares.get(key, 0.0) * state.draw.solids_t_h) for a, b, rate in self.running]
+        share = furnish.get(RUNNING, state.shares).get(key, 0.0)
+        spans = [Span(a, b, rate * share * state.draw.solids_t_h) for a, b, rate in self.running]
         for run in found.runs:
-            grade = state.mill.grades[self.waiting[run.order].grade]
-            spans.append(Span(run.begins_h, run.ends_h, grade.shares.get(key, 0.0) * self.draws[run.order]))
+            w = self.waiting[run.order]
+            share = furnish.get(w.number, state.mill.grades[w.grade].shares).get(key, 0.0)
+            spans.append(Span(run.begins_h, run.ends_h, share * self.draws[run.order]))
         return spans
 
-    def with_rates(self, judged: Judged, seconds: float = SEARCHED_S) -> tuple[Judged, dict[str, Rates]]:
+    def with_rates(
+        self, judged: Judged, furnish: Furnish = RECIPES, seconds: float = SEARCHED_S
+    ) -> tuple[Judged, dict[str, Rates]]:
         """The plan with each line's rates found for it, and those rates by vessel; a line that none holds for stays so."""
         told: dict[str, Rates] = {}
         for key, source in self.state.mill.sources.items():
             if source.vessel not in judged.courses or source.spare or source.raw_wet_t_t == 0.0:
                 continue  # bought pulp is asked for as it is needed; broke comes as the machine makes it
-            case = self._feeds_case(judged, key, source.vessel)
+            case = self._feeds_case(judged, key, source.vessel, furnish)
             found = plan_feeds(case, seconds) if case is not None else None
             if isinstance(found, FeedsFound):
                 told[source.vessel] = Rates(key, case, found)
         extra = {vessel: r.cuts() for vessel, r in told.items()}
-        courses = self._courses(judged.found, extra=extra)
+        courses = self._courses(judged.found, extra=extra, furnish=furnish)
         short = sum(c.short_t for c in courses.values())
         outside = sum(c.low_h + c.high_h for c in courses.values())
         return Judged(judged.found, courses, short, outside, judged.moved), told
 
-    def _feeds_case(self, judged: Judged, key: str, vessel: str) -> FeedsCase | None:
+    def _feeds_case(self, judged: Judged, key: str, vessel: str, furnish: Furnish) -> FeedsCase | None:
         """The question of a line's rates: what is drawn by blocks of hours, with what stops take out; None of a line that gives
         nothing."""
         v, usual = self.state.vessels[vessel], self.state.full_rates.get(vessel, (0.0, 0.0))[0]
@@ -254,7 +262,7 @@ class Plan:
             return None
         ends = judged.courses[vessel].points[-1][0]
         count = max(1, min(int(HOURS / BLOCK_H), math.ceil(ends / BLOCK_H)))
-        drawn, cuts = self.drawn(judged.found, key), self.cuts.get(vessel, [])
+        drawn, cuts = self.drawn(judged.found, key, furnish), self.cuts.get(vessel, [])
         blocks = []
         for k in range(count):
             cut = _mean(cuts, k * BLOCK_H, (k + 1) * BLOCK_H)
@@ -279,6 +287,7 @@ class Plan:
         found: Ordered,
         more_t: Mapping[str, float] = MappingProxyType({}),
         extra: Mapping[str, list[Span]] = MappingProxyType({}),
+        furnish: Furnish = RECIPES,
     ) -> dict[str, Course]:
         """The level of every vessel that the furnish is drawn from."""
         state, told = self.state, {}
@@ -296,7 +305,7 @@ class Plan:
             )
             hours = max(0.1, min(HOURS, max(found.ends_h, self.free_h)))
             cuts = [*self.cuts.get(source.vessel, ()), *extra.get(source.vessel, ())]
-            told[source.vessel] = course(vessel, self.drawn(found, key), hours, cuts)
+            told[source.vessel] = course(vessel, self.drawn(found, key, furnish), hours, cuts)
         return told
 
     def read(self, text: str) -> tuple[int, ...] | None:

@@ -1,5 +1,6 @@
 """Schedule: 72 hours in the way of the fibre on one clock; an order moved, the best and the next best found, plans issued."""
 
+from collections.abc import Mapping
 from datetime import timedelta
 from urllib.parse import quote, urlencode
 
@@ -20,7 +21,8 @@ from desk.kit.text import plain
 from desk.mill.context import state_of
 from desk.people.rights import may
 from desk.schedule.actions import Refused as OrderRefused
-from desk.schedule.order_plan import FROZEN_H, HOURS, Judged, Plan, Rates, Refused, put, rate_word
+from desk.schedule.furnish_plan import Furnishes, cannot, find_furnish, told_of
+from desk.schedule.order_plan import FROZEN_H, HOURS, RECIPES, Judged, Plan, Rates, Refused, put, rate_word
 from desk.schedule.order_plan_drawings import Old, plan_picture, strip_picture
 from desk.schedule.plan_files import (
     COLUMNS,
@@ -34,9 +36,10 @@ from desk.schedule.plan_files import (
     words_of,
 )
 from desk.schedule.plan_lanes import all_lanes
-from desk.schedule.versions import SAME_COOK_H, Version, issue, moved_from, newest, order_spans
+from desk.schedule.versions import SAME_COOK_H, Version, issue, moved_chain, moved_from, newest, order_spans
 
 QUEUED, MOVED, LETTERS = "queued", "moved", "ABC"
+RATES, RATES_AND_FURNISH = "1", "2"
 CLOCKS = {"72": 72.0, "24": 24.0, "8": 8.0}
 MOST_WORDS = 400
 
@@ -62,11 +65,12 @@ def order_plan(request):
     found = plan.found() if plan.waiting else []
     name, judged = _shown(plan, request.GET.get("orders", "")[:MOST_WORDS], found)
     lanes = all_lanes(plan, judged)
+    asked_rates = request.GET.get("rates", "") if plan.waiting else ""
+    rated, rates, furnish = _rated(plan, judged, asked_rates)
     if request.GET.get("json") == "1":
-        return JsonResponse(plan_told(plan, judged, lanes), json_dumps_params={"ensure_ascii": False})
+        return JsonResponse(plan_told(plan, rated or judged, lanes, rates, furnish), json_dumps_params={"ensure_ascii": False})
     if request.GET.get("csv") == "1":
         return _file(plan_csv(plan, judged).encode(), "text/csv", "plan.csv")
-    rated, rates = plan.with_rates(judged) if request.GET.get("rates") == "1" and plan.waiting else (None, {})
     lanes = [*lanes, *([rates_lane(state, rates)] if rates else [])]
     issued, queued = newest(state), plan.queued
     wide = request.GET.get("h", "72") if request.GET.get("h") in CLOCKS else "72"
@@ -76,7 +80,7 @@ def order_plan(request):
     if name == MOVED:
         columns.insert(1, ("as moved", judged))
     if rated is not None:
-        columns.append(("with rates", rated))
+        columns.append(("with these" if furnish else "with rates", rated))
     asked_orders = plan.written(judged.found.orders) if name == MOVED else name if name in LETTERS else ""
     longest = max((j.found.ends_h for j in found), default=0.0)
     context = {
@@ -84,8 +88,11 @@ def order_plan(request):
         "name": name,
         "judged": judged,
         "p": plan_picture(plan, judged, old, lanes, CLOCKS[wide], issued.factor if issued else 1.0, rated),
-        "rates": _rates_told(plan, rates),
-        "asked_rates": rated is not None,
+        "rates": _rates_told(plan, rates, alone=furnish is None),
+        "asked_rates": asked_rates if rated is not None else "",
+        "furnish": furnish,
+        "furnishes": told_of(plan, furnish, may_plan=request.user.may("plan")) if furnish else [],
+        "cannot": cannot(furnish) if furnish else None,
         "wide": wide,
         "clocks": [(h, f"{reverse('schedule:plan')}?{urlencode(_asked(request) | {'h': h})}") for h in CLOCKS],
         "rows": _rows(plan, judged),
@@ -107,6 +114,15 @@ def order_plan(request):
         "shown": f"?orders={quote(asked_orders)}&h={wide}",
     }
     return render_bench(request, "schedule/plan", context)
+
+
+def _rated(plan: Plan, judged: Judged, asked: str) -> tuple[Judged | None, dict[str, Rates], Furnishes | None]:
+    """The plan with what was asked to be found for it: the rates of its lines, and the furnish of its orders as well."""
+    if asked not in (RATES, RATES_AND_FURNISH):
+        return None, {}, None
+    furnish = find_furnish(plan, judged) if asked == RATES_AND_FURNISH else None
+    rated, rates = plan.with_rates(judged, furnish.shares if furnish else RECIPES)
+    return rated, rates, furnish
 
 
 def _file(body: bytes, kind: str, name: str) -> HttpResponse:
@@ -190,15 +206,17 @@ def _cannot(r: Rates) -> str:
     return f"These cannot hold together: {rules}." + (f" Any one of: {told}." if told else "")
 
 
-def _rates_told(plan: Plan, rates: dict[str, Rates]) -> list[dict]:
-    """Each line's moves in words, with its working."""
+def _rates_told(plan: Plan, rates: dict[str, Rates], *, alone: bool) -> list[dict]:
+    """Each line's moves in words, with its working; what cannot hold of it `alone`, where its furnish was not looked at too."""
     told = []
     for vessel, r in rates.items():
         moves = [(a, t_h) for a, _, t_h in r.runs() if a > 0.0 or abs(t_h - r.case.usual_t_h) > 1e-6]
         words = ", ".join(f"{rate_word(t_h)} from {_at(plan, a)}" for a, t_h in moves)
         name = plan.state.mill.vessels[vessel].name
         worked = Worked(model="schedule.feeds", case=r.case, result=r.found)
-        told.append({"name": name, "usual": r.case.usual_t_h, "words": words, "worked": worked, "cannot": _cannot(r)})
+        told.append(
+            {"name": name, "usual": r.case.usual_t_h, "words": words, "worked": worked, "cannot": _cannot(r) if alone else ""}
+        )
     return told
 
 
@@ -226,13 +244,13 @@ def _moved(plan: Plan, judged: Judged, lanes: Lanes, issued: Version | None) -> 
     if issued is None:
         return ""
     orders = moved_from(order_spans(plan, judged), issued.orders)
-    cooks = [c for c in moved_from(cook_spans(lanes), issued.cooks, SAME_COOK_H) if c in issued.cooks]
+    cooks = moved_chain(cook_spans(lanes), issued.cooks, SAME_COOK_H)
     count = len(orders) + len(cooks)
     if not count:
         return f"As plan {issued.number} has it."
     parts = [", ".join(orders)] if orders else []
     if cooks:
-        parts.append(f"{len(cooks)} cook{'' if len(cooks) == 1 else 's'}")
+        parts.append(f"cook{'' if len(cooks) == 1 else 's'} {', '.join(cooks)} with what follows")
     return f"{count} bar{'' if count == 1 else 's'} moved from plan {issued.number}: {' and '.join(parts)}."
 
 
@@ -320,8 +338,8 @@ def _binds(plan: Plan, judged: Judged, lanes: Lanes) -> list[str]:
     return told
 
 
-def plan_told(plan: Plan, judged: Judged, lanes: Lanes) -> dict:
-    """The plan as JSON: orders with their times, cooks, stops, levels at every bend."""
+def plan_told(plan: Plan, judged: Judged, lanes: Lanes, rates: Mapping[str, Rates], furnish: Furnishes | None) -> dict:
+    """The plan as JSON: orders with their times, cooks, stops, levels at every bend; rates and furnish where found."""
     at = lambda h: (plan.state.now + timedelta(hours=h)).isoformat()  # noqa: E731
     orders = [
         {
@@ -352,6 +370,8 @@ def plan_told(plan: Plan, judged: Judged, lanes: Lanes) -> dict:
         ],
         "levels_t": {k: [[at(h), t] for h, t in c.points] for k, c in judged.courses.items()},
         "weighed": weighed,
+        "rates_t_h": {k: [[at(a), at(b), t_h] for a, b, t_h in r.runs()] for k, r in rates.items()},
+        "furnish_pct": furnish.told_pct if furnish else {},
     }
 
 
@@ -381,10 +401,17 @@ def put_in_plan(request):
     judged = plan.judged(orders)
     cooks = cook_spans(all_lanes(plan, judged))
     words = plain(request.POST.get("why", ""))[:MOST_WORDS].strip()
-    rates: dict[str, Rates] = {}
-    if request.POST.get("rates") == "1":
-        judged, rates = plan.with_rates(judged)  # the levels it foresees are those with its rates
-    record = issue(plan=plan, judged=judged, cooks=cooks, rates=rates, by=request.user, now=state.now, words=words)
+    rated, rates, furnish = _rated(plan, judged, request.POST.get("rates", ""))
+    record = issue(
+        plan=plan,
+        judged=rated or judged,  # the levels it foresees are those with its rates
+        cooks=cooks,
+        rates=rates,
+        furnish=furnish.told_pct if furnish else {},
+        by=request.user,
+        now=state.now,
+        words=words,
+    )
     moved = f"{len(kept)} order{'' if len(kept) == 1 else 's'} moved." if kept else "Nothing had to move."
     messages.success(request, f"Plan {record.data['version']} is issued. {moved}")
     return redirect("schedule:plan")

@@ -85,6 +85,21 @@ def moved_from(
     return told
 
 
+def moved_chain(
+    spans: Mapping[str, tuple[float, float]], before: Mapping[str, tuple[float, float]], same_h: float
+) -> list[str]:
+    """The same of what follows one another: only those that moved by more than the ones before them did, by when they begin. A
+    cook that runs late puts all behind it off, and is told once."""
+    told, by = [], 0.0
+    for name, (begins, _) in sorted(spans.items(), key=lambda item: item[1]):
+        if name in before:
+            shift = max(begins, 0.0) - max(before[name][0], 0.0)
+            if abs(shift - by) > same_h:
+                told.append(name)
+                by = shift
+    return told
+
+
 def order_spans(plan: Plan, judged: Judged) -> dict[str, tuple[float, float]]:
     return {plan.waiting[r.order].number: (r.begins_h, r.ends_h) for r in judged.found.runs}
 
@@ -99,9 +114,10 @@ def issue(
     now: datetime,
     words: str,
     rates: Mapping[str, Rates] = MappingProxyType({}),
+    furnish: Mapping[str, Mapping[str, float]] = MappingProxyType({}),
 ) -> Record:
     """Keep a plan as the next version. `cooks`: hours from now of every coming cook, by its number; `rates`: those of the lines
-    that it counts on, by vessel."""
+    that it counts on, by vessel; `furnish`: what each order is to be made of, %, by its number."""
     refuse(by, "plan")
     before = newest(plan.state)
     number = before.number + 1 if before else 1
@@ -119,6 +135,7 @@ def issue(
         "cooks": told(cooks),
         "stands": [[s.unit, s.from_h, s.to_h, s.what] for s in plan.stands],
         "levels": {k: [[round(h, 4), round(t, 3)] for h, t in c.points] for k, c in judged.courses.items()},
+        "furnish": {number: dict(shares) for number, shares in furnish.items()},
         "counts_on": {k: [[a, b, t_h] for a, b, t_h in r.runs()] for k, r in rates.items()},
         "factor": round(known[0].factor, 4) if (known := learnt(plan.state)) else 1.0,
         "rates": {k: round(plan.state.full_rates.get(k, (0.0, 0.0))[0], 4) for k in judged.courses},

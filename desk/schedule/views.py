@@ -25,7 +25,7 @@ from desk.kit.sheet import safe
 from desk.kit.text import plain, whole
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
-from desk.mill.planned import plan_in_force
+from desk.mill.planned import plan_in_force, planned_furnish
 from desk.people.rights import may, refuse
 from desk.schedule import halts
 from desk.schedule.actions import Refused, add_order, attach_case, attach_cook, issue_card, latest_card, start_run
@@ -189,7 +189,20 @@ def _opening(data, state) -> dict:
         "speed_m_min": f"{d['speed_m_min']:g}",
         "start": f"{start:%H:%M}",
         "least": data.get("least", ""),
+        **{f"share_{k}": f"{v:g}" for k, v in (planned_furnish(state, order.subject) or (0, {}))[1].items()},
+        **{k: v for k, v in data.items() if k.startswith("share_")},
     }
+
+
+def _as_planned(form: OrderForm, state) -> dict | None:
+    """The furnish that the plan in force has for the order, and whether the bench has it so."""
+    planned = planned_furnish(state, form.typed["order"])
+    if planned is None:
+        return None
+    number, shares = planned
+    own = {f"share_{k}": f"{v:g}" for k, v in shares.items()}
+    words = ", ".join(f"{k} {v:g}" for k, v in shares.items())
+    return {"number": number, "words": words, "same": all(form.typed[k] == v for k, v in own.items()), "put": own}
 
 
 def _worked(form: OrderForm, state) -> dict:
@@ -250,6 +263,7 @@ def bench(request):
     answer = _worked(form, state)
     answer["latest"] = latest_card(form.typed["order"]) if form.typed["order"] else None
     answer["may_issue"] = request.user.may("plan")
+    answer["planned"] = _as_planned(form, state)
     if request.method == "POST" and "card" in answer:
         try:
             kept = issue_card(by=request.user, now=state.now, wish=answer["wish"], card=answer["card"], state=state)

@@ -15,6 +15,7 @@ from core.blend.dye import DyedCase, RecipeCase, dyes, lab_of, recipe, reflects,
 from core.blend.furnish import BlendCase, Pulp, Table, forecast, spread, told
 from core.blend.least import LIMITS, aim, cheapest, eased, kept, least, sd_of, step_towards, trade_off, z_of
 from core.blend.relief import relief
+from core.blend.within import limits_within
 from core.calc import read_case
 from core.catalogue import find
 from core.errors import ImpossibleInput, Infeasible
@@ -94,6 +95,47 @@ class Furnish(SimpleTestCase):
                 self.assertLessEqual(found.cost, min(tried) + 1e-6)
                 self.assertLess(min(tried) - found.cost, 25.0)  # the grid is two points wide
         self.assertGreater(fits, 15)
+
+    def test_limits_as_rows_say_of_any_recipe_what_the_forecast_says(self):
+        chance, broken, told_rows = random.Random(17), 0, 0
+        for k in range(60):
+            case = some(chance)
+            rows = limits_within(case)
+            t, z = Table(case.pulps), z_of(case.chance_pct)
+            own = np.array([p.share_pct for p in case.pulps]) / sum(p.share_pct for p in case.pulps)
+            for over in rows:
+                told_rows += 1
+                x = next(x for x in LIMITS if x.field == over.field)
+                self.assertAlmostEqual(float(np.abs(over.row).max()), 1.0)
+                self.assertLessEqual(float(over.row @ own), 1e-9)  # the recipe, or no further than it
+                recipe_keeps = self.keeps(case, t, x, own, z)
+                for _ in range(20):
+                    f = np.array([chance.uniform(p.low_pct, p.high_pct) + 0.01 for p in case.pulps])
+                    f /= f.sum()
+                    if recipe_keeps:
+                        with self.subTest(case=k, limit=over.field):
+                            self.assertEqual(float(over.row @ f) <= 1e-9, self.keeps(case, t, x, f, z))
+                    broken += float(over.row @ f) > 0.0
+            for x in LIMITS:  # what is left out no recipe within its bounds breaks
+                if (
+                    getattr(case, x.field) != x.none
+                    and x.field not in {o.field for o in rows}
+                    and self.keeps(case, t, x, own, z)
+                ):
+                    low = np.minimum(t.low, own)
+                    high = np.maximum(t.high, own)
+                    for _ in range(10):
+                        f = low + np.array([chance.random() for _ in low]) * (high - low)
+                        if abs(f.sum() - 1.0) < 0.02:
+                            self.assertTrue(self.keeps(case, t, x, f / f.sum(), z, 0.05))
+        self.assertGreater(told_rows, 20)
+        self.assertGreater(broken, 100)
+
+    def keeps(self, case, t, x, f, z, slack: float = 0.0) -> bool:
+        """Whether the forecast of a recipe keeps a limit with its back-off, at the model's own deviation."""
+        value = float(getattr(told(t, f, case.iso_sd), x.figure))
+        wanted = aim(case, x, float(getattr(case, x.sd)) if x.sd else 0.0, z)
+        return value >= wanted - 1e-9 - slack * abs(wanted) if x.least else value <= wanted + 1e-9 + slack * abs(wanted)
 
     def test_surer_costs_more_and_a_price_is_what_letting_go_saves(self):
         costs = [least(replace(WORKED, chance_pct=p)).cost for p in (50, 80, 90, 95, 99)]
