@@ -1,7 +1,8 @@
 """When a sample is due, late or missed, and how its interval follows what was read and what was changed.
 
 Source: shift practice, section 2. Due = last + interval; grace = max(10 min, 25 % of the interval). A restart, a change of
-grade or chemical, or a move that was taken asks for an extra sample after its dead time and two mixing times. Two results
+grade or chemical, or a move that was taken asks for an extra sample after its dead time and two mixing times; a change of
+grade that is planned does so beforehand. Two results
 outside the inner band, one after the other, halve the interval until three are inside; ten inside may double it, never for a
 critical test. A planned stop excuses.
 """
@@ -42,9 +43,10 @@ TIMES: Final = {Pace.PLANNED: 1.0, Pace.HALVED: 0.5, Pace.DOUBLED: 2.0}
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Changed:
-    """Something that was changed upstream of a sample: how long ago, its dead time, and the time constant it is mixed with."""
+    """Something that was changed upstream of a sample: how long ago (below 0: it is planned, in so many minutes), its dead
+    time, and the time constant it is mixed with."""
 
-    ago_min: float = quantity("Changed", "min ago", possible=(0, 100_000), decimals=0)
+    ago_min: float = quantity("Changed", "min ago", possible=(-10_000, 100_000), decimals=0)
     dead_min: float = quantity("Dead time", "min", possible=(0, 100_000), decimals=0)
     mixing_min: float = quantity("Mixing time", "min", possible=(0, 100_000), decimals=0)
 

@@ -528,6 +528,8 @@ class MillDocument:
         Text(label="Day starts", pattern=r"^([01][0-9]|2[0-3]):[0-5][0-9]$", rule="a time such as 06:00"), default="06:00"
     )
     shift_hours: float = quantity("Hours of a shift", "h", possible=(1, 24), decimals=0, default=12.0)
+    steam_allowed_t_h: float = quantity("Steam allowed", "t/h", possible=(0, 2000), decimals=1, default=24.5)
+    blow_tank_t: float = quantity("Blow tank holds", "t OD", possible=(0, 2000), decimals=1, default=22.0)
     safety_number: str = named("Emergency number and muster point")
     lines: tuple[FibreLine, ...] = item(Parts(label="Lines", of=FibreLine))
     units: tuple[UnitPart, ...] = item(Parts(label="Units", of=UnitPart, least=1))

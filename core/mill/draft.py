@@ -505,7 +505,7 @@ def wells_of(document: Json, section: str, key: str) -> Iterator[tuple[str, Item
     """Every value of a part that is typed, with its place in it and how it is declared. `key` is empty for a part of which
     there is one (machine, roles, schools)."""
     if section == "mill":
-        for name in ("name", "note", "safety_number", "day_starts", "shift_hours"):
+        for name in ("name", "note", "safety_number", "day_starts", "shift_hours", "steam_allowed_t_h", "blow_tank_t"):
             yield name, keys(cast(Any, MillDocument))[name], document.get(name)
         for i, digester in enumerate(document.get("digesters") or ()):
             yield f"digesters[{i}]", DIGESTER, digester

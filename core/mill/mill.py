@@ -47,6 +47,8 @@ class Mill:
     machine: Machine
     day_starts_h: float
     shift_h: float
+    steam_allowed_t_h: float
+    blow_tank_t: float
     safety_number: str
     lanes: tuple[Lane, ...]
     units: tuple[Unit, ...]
@@ -203,6 +205,8 @@ def mill_of(document: MillDocument, lanes: tuple[Lane, ...]) -> Mill:
         machine=document.machine,
         day_starts_h=document.day_starts_h,
         shift_h=document.shift_hours,
+        steam_allowed_t_h=document.steam_allowed_t_h,
+        blow_tank_t=document.blow_tank_t,
         safety_number=document.safety_number,
         lanes=lanes,
         units=tuple(unit_of(u) for u in document.units),

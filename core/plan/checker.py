@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from core.cook.house import Batch
-from core.plan.cycles import Stand
+from core.plan.cycles import BlowTank, Stand
 from core.plan.digesters import HousePlanCase, HousePlanFound
 from core.plan.feeds import FeedsCase, FeedsFound
 from core.plan.orders import Machine, Ordered
@@ -154,6 +154,22 @@ def of_shares(found: SharesFound, case: SharesCase) -> list[str]:
     for name, value in (("short_t", short), ("over_t", over)):
         if abs(getattr(found, name) - value) > 1e-4:
             bad.append(f"{name} is {value:g}, not {getattr(found, name):g}")
+    return bad
+
+
+def of_blow_tank(cooks: Sequence[Batch], tank: BlowTank) -> list[str]:
+    """Which blows of cooks that are yet to come run a blow tank over, counted minute by minute."""
+    bad, level = [], tank.now_t
+    told = [(b.rise_at + b.rise_min + b.hold_min + b.blow_min, b) for b in cooks]
+    ends = sorted(((end, b) for end, b in told if end > 0.0), key=lambda pair: pair[0])
+    at = 0.0
+    for end, b in ends:
+        while at < end:
+            step = min(1.0, end - at)
+            level, at = max(0.0, level - tank.draw_t_h * step / 60.0), at + step
+        level += b.pulp_t
+        if level > tank.full_t + TINY and not b.done:
+            bad.append(f"{b.name} fills the blow tank to {level:g} t")
     return bad
 
 

@@ -12,7 +12,7 @@ from core.cook import house as houses
 from core.unit import Worked
 from desk.cases.benches import case_held, held_case
 from desk.cook.drawings import house_picture
-from desk.cook.lanes import STEAM_ALLOWED, continuous, known_batches
+from desk.cook.lanes import blow_tank, continuous, known_batches
 from desk.cook.models import Cook
 from desk.cook.views import station
 from desk.kit.bench import Well, read_wells, render_bench
@@ -22,29 +22,30 @@ from desk.mill.context import state_of
 BACK_H, AHEAD_H = 3.0, 8.0
 HEATS = (78.0, 108.0)  # minutes from now: the last continuous digester comes up after its stop
 DRAWS = (4.2, 3.4)  # t/h of steam, defaults
-WELLS = tuple(
-    Well(*w)
-    for w in (
-        ("steam_t_h", "Steam allowed", "t/h", STEAM_ALLOWED, 0.1, 500.0),
-        ("tank_t", "Blow tank holds", "t OD", 22.0, 0.1, 1000.0),
-        ("tank_now_t", "in it now", "t OD", 12.1, 0.0, 1000.0),
-        ("wash_t_h", "Washing takes", "t/h OD", 4.6, 0.0, 200.0),
-        ("wash_from", "Washing stops in", "min", 38.0, 0.0, 1440.0),
-        ("wash_for", "for", "min", 40.0, 0.0, 1440.0),
-        ("delay", "Next rise later by", "min", 0.0, 0.0, 240.0),
-    )
-)
 
 
-def _wells(lanes: list[dict]) -> tuple[Well, ...]:
-    """The wells of the digesters and of the steam that each continuous one draws."""
+def _wells(state, lanes: list[dict]) -> tuple[Well, ...]:
+    """The wells of the house, opened with what the mill knows: its steam and blow tank as set up, what stands in it as the last
+    cooks tell, what washing takes as the line is solved; and of the steam that each continuous digester draws."""
+    known, _, _ = known_batches(state, state.now, BACK_H + 6.0)
+    tank = blow_tank(state, known)
+    now_t, draw_t_h = (tank.now_t, tank.draw_t_h) if tank is not None else (0.0, 0.0)
     result = [
+        Well("steam_t_h", "Steam allowed", "t/h", state.mill.steam_allowed_t_h, 0.1, 2000.0),
+        Well("tank_t", "Blow tank holds", "t OD", state.mill.blow_tank_t, 0.1, 2000.0),
+        Well("tank_now_t", "in it now, counted", "t OD", round(now_t, 1), 0.0, 2000.0),
+        Well("wash_t_h", "Washing takes", "t/h OD", round(draw_t_h, 2), 0.0, 200.0),
+        Well("wash_from", "Washing stops in", "min", 0.0, 0.0, 1440.0),
+        Well("wash_for", "for", "min", 0.0, 0.0, 1440.0),
+        Well("delay", "Next rise later by", "min", 0.0, 0.0, 240.0),
+    ]
+    result += [
         Well(f"draws_{i}", f"{lane['name'].capitalize()} draws", "t/h steam", DRAWS[min(i, len(DRAWS) - 1)], 0.0, 100.0)
         for i, lane in enumerate(lanes)
     ]
     if lanes:
         result.append(Well("heats_t_h", "and heats at", "t/h steam", 7.6, 0.0, 100.0))
-    return (*WELLS, *result)
+    return tuple(result)
 
 
 def _steady(lanes: list[dict], v: dict) -> tuple[houses.Steady, ...]:
@@ -79,7 +80,7 @@ def house(request):
     if state is None:
         return render(request, "no_mill.html")
     lanes = continuous(state)
-    wells, v = read_wells(request.GET, _wells(lanes))
+    wells, v = read_wells(request.GET, _wells(state, lanes))
     context = station(request, state, wells=wells, lanes=True)
     if not any(w["error"] for w in wells):
         batches, cooks, made_of = _batches(state, request.now, v["delay"])

@@ -9,12 +9,12 @@ from core.cook import house as houses
 from core.cook import kinetic
 from core.cook.unit import CookPlan
 from core.errors import CoreError
-from core.plan.cycles import Stand, alkali_course, cooks_ahead, steam_course
+from core.plan.cycles import BlowTank, Stand, alkali_course, blows_of, cooks_ahead, counted_t, steam_course
+from core.unit import ON
 from desk.cook.models import Cook
 from desk.kit.lane import Bar, Bars, Lane, Stands, Steps
 
 COOKS = "Digesters"
-STEAM_ALLOWED = 24.5  # t/h, default
 BACK_H = 12.0  # a cook begun since then may still stand in its digester
 
 
@@ -54,12 +54,24 @@ def known_batches(state, now, hours: float) -> tuple[list[houses.Batch], dict[st
     return result, cooks, made_of
 
 
+def blow_tank(state, known: list[houses.Batch]) -> BlowTank | None:
+    """The blow tank of the batch digesters: what the set-up says it holds, what washing draws of it as the line is solved, and
+    what stands in it as the cooks of the last hours tell; None where no batch cook flows."""
+    units = [u for u, plan in state.line.acting.items() if isinstance(plan, CookPlan) and plan.vessel == "batch"]
+    draw_t_h = sum(state.solution.leaves(u, ON).solids_t_h for u in units)
+    full_t = state.mill.blow_tank_t
+    if draw_t_h <= 0.0 or full_t <= 0.0:
+        return None
+    return BlowTank(full_t, counted_t(full_t, draw_t_h, blows_of(known), 60.0 * BACK_H), draw_t_h)
+
+
 def coming_cooks(state, hours: float, stands: tuple[Stands, ...]) -> tuple[list[houses.Batch], list[houses.Batch]]:
-    """Known cooks of the last hours, and those that come behind them, each kept off the others and off planned stops."""
+    """Known cooks of the last hours, and those that come behind them, each kept off the others, off planned stops, and under
+    the brim of the blow tank."""
     known, _, _ = known_batches(state, state.now, BACK_H)
     newest = {b.digester: b for b in known}
     own = [Stand(s.unit, 60.0 * s.from_h, 60.0 * s.to_h) for s in stands if s.unit in newest]
-    coming = cooks_ahead(newest, 60.0 * hours, own, running=known)
+    coming = cooks_ahead(newest, 60.0 * hours, own, running=known, tank=blow_tank(state, known))
     return known, coming
 
 
@@ -96,7 +108,10 @@ def lanes(state, hours: float, stands: tuple[Stands, ...]) -> list[Lane]:
     steady = sum(act.duties.get("steam_t_h", 0.0) for act in state.line.acts.values())
     if steady or by_digester:
         course = steam_course([*known, *coming], steady, 60.0 * hours)
-        told.append(Steps("Steam", "line, cooks", "t/h", tuple((m / 60.0, v) for m, v in course), STEAM_ALLOWED))
+        told.append(Steps("Steam", "line, cooks", "t/h", tuple((m / 60.0, v) for m, v in course), state.mill.steam_allowed_t_h))
+    if by_digester and (tank := blow_tank(state, known)) is not None:
+        course = tank.course(blows_of([*known, *coming]), 60.0 * hours)
+        told.append(Steps("Blow tank", "counted from cooks", "t OD", tuple((m / 60.0, v) for m, v in course), tank.full_t))
     steady = sum(f["t_h"] * state.line.acting[f["key"]].charge.ea_pct_naoh / 100.0 for f in fed)
     if steady or by_digester:
         course = alkali_course([*known, *coming], charged, steady, 60.0 * hours)

@@ -38,7 +38,8 @@ class Refused(Exception):
 
 @dataclass(frozen=True)
 class Change:
-    """Something that was changed upstream of a row, and how long it is on its way to where the row is sampled."""
+    """Something that was changed upstream of a row, or is planned to be, and how long it is on its way to where the row is
+    sampled."""
 
     at: datetime
     what: str
@@ -46,7 +47,7 @@ class Change:
 
     def seen(self, now: datetime) -> Changed:
         return Changed(
-            ago_min=max(0.0, (now - self.at).total_seconds() / 60.0),
+            ago_min=(now - self.at).total_seconds() / 60.0,
             dead_min=60.0 * self.way.delay_h,
             mixing_min=60.0 * self.way.tau_h,
         )
@@ -103,6 +104,8 @@ class Bearing:
         told = Record.objects.current().filter(asked)
         for r in told.order_by("at", "id"):
             self._reads(r)
+        if (run := state.next_run) is not None:
+            self._changed(self.mill.roles.blend, run.start, f"{run.order} is to run from {clock(run.start)}, {run.told_by}")
 
     def _reads(self, r: Record) -> None:
         if r.kind == Kind.DOWN:

@@ -324,7 +324,7 @@ def _steps(lane: Steps, clock: Clock, y: float) -> dict:
     return {
         "kind": "steps",
         "name": lane.name,
-        "under": f"{lane.unit}; {lane.limit:g} default" if lane.limit else f"{lane.under}, {lane.unit}",
+        "under": f"{lane.unit}; {lane.limit:g} at most" if lane.limit else f"{lane.under}, {lane.unit}",
         "name_y": n(y + 13.0),
         "now_y": n(y + 28.0),
         "path": f"{path}H{n(RIGHT)}V{n(y + STEPS_H)}z",

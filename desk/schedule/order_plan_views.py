@@ -330,11 +330,13 @@ def _binds(plan: Plan, judged: Judged, lanes: Lanes) -> list[str]:
         gains = plan.saved_h(judged, 1.0)
         way = max(gains, key=lambda k: gains[k])
         told.append(f"The machine’s hours, {number} late by {late.late_h:.1f} h; {way} takes {gains[way]:.1f} h off.")
-    steam = next((lane for lane in lanes if isinstance(lane, Steps) and lane.limit is not None), None)
-    if steam is not None and steam.limit is not None:
-        hour, peak = steam.most
-        room = f", {steam.limit - peak:.1f} under" if peak <= steam.limit else f", {peak - steam.limit:.1f} over"
-        told.append(f"Steam is greatest {_at(plan, hour)}: {peak:.1f} {steam.unit}{room} what is allowed (default).")
+    for lane in lanes:
+        if isinstance(lane, Steps) and lane.limit is not None:
+            hour, peak = lane.most
+            room = f"{lane.limit - peak:.1f} under" if peak <= lane.limit else f"{peak - lane.limit:.1f} over"
+            told.append(
+                f"{lane.name}, greatest {_at(plan, hour)}: {peak:.1f} {lane.unit}, {room} the set-up’s {lane.limit:.1f}."
+            )
     return told
 
 

@@ -2,6 +2,7 @@
 
 import random
 from functools import cache
+from unittest import mock
 
 import numpy as np
 from django.test import SimpleTestCase, tag
@@ -14,7 +15,8 @@ from core.cook.house import Limits as HouseLimits
 from core.errors import ImpossibleInput
 from core.line.passing import passing
 from core.plan import checker
-from core.plan.cycles import Stand, alkali_course, cooks_ahead, steam_course
+from core.plan.cycles import BlowTank, Stand, alkali_course, blows_of, cooks_ahead, counted_t, steam_course
+from core.plan.digesters import HousePlanCase, plan_digesters
 from core.plan.levels import Span, Vessel, course
 from core.plan.told import LEAST_FACTOR, MOST_FACTOR, as_case, told_beforehand
 from core.stream import SUSPENDED
@@ -75,6 +77,83 @@ class Cycles(SimpleTestCase):
             free = max(c.end for c in own) + IDLE_MIN
             clash = checker.of_cycles([*newest.values(), *told[:k], sooner], stands)
             self.assertTrue(sooner.rise_at - sooner.fill_min < max(0.0, free) or clash, (b, stands))
+
+    @settings(max_examples=150)
+    @given(houses(), st.floats(8.0, 40.0), st.floats(0.0, 1.0), st.floats(0.5, 8.0))
+    def test_none_is_blown_over_the_brim_and_none_waits_for_no_reason(self, house, full, filled, drawn):
+        newest, stands = house
+        tank = BlowTank(full, filled * full, drawn)
+        told = cooks_ahead(newest, AHEAD_MIN, stands, tank=tank)
+        cooks = [*newest.values(), *told]
+        self.assertEqual(checker.of_cycles(cooks, stands), [])
+        self.assertEqual(checker.of_blow_tank(cooks, tank), [])
+        free = cooks_ahead(newest, AHEAD_MIN, stands)
+        self.assertLessEqual(len(told), len(free) + len(newest))  # a tank never brings a cook forward for long
+        for b in told[:6]:
+            before = [c for c in cooks if c is not b and c.rise_at - c.fill_min <= b.rise_at - b.fill_min]
+            sooner = Batch(**{n: getattr(b, n) for n in b.__slots__} | {"rise_at": b.rise_at - 6.0})
+            own = max(c.end for c in before if c.digester == b.digester)
+            clash = checker.of_cycles([*before, sooner], stands) or checker.of_blow_tank([*before, sooner], tank)
+            early = sooner.rise_at - sooner.fill_min < max(0.0, own + IDLE_MIN)
+            later = checker.of_blow_tank([*[c for c in cooks if c is not b], sooner], tank)
+            self.assertTrue(
+                early or clash or later or checker.of_cycles([*[c for c in cooks if c is not b], sooner], stands), b
+            )
+
+    @given(houses(), st.floats(8.0, 40.0), st.floats(0.5, 8.0))
+    def test_a_tank_is_told_as_it_is_counted_and_never_below_nothing(self, house, full, drawn):
+        newest, stands = house
+        tank = BlowTank(full, 0.4 * full, drawn)
+        blows = blows_of([*newest.values(), *cooks_ahead(newest, AHEAD_MIN, stands, tank=tank)])
+        course = tank.course(blows, AHEAD_MIN)
+        self.assertGreaterEqual(min(t for _, t in course), 0.0)
+        self.assertEqual([m for m, _ in course], sorted(m for m, _ in course))
+        told = dict(course)
+        for end, level in tank.blown([b for b in blows if b[0] < AHEAD_MIN]):
+            if sum(abs(end - e) < 1e-9 for e, _ in blows) == 1:
+                self.assertAlmostEqual(told[end], level, places=6)
+        blown = sum(p for end, p in blows if 0.0 < end <= AHEAD_MIN)
+        self.assertGreaterEqual(
+            course[-1][1], tank.now_t + blown - drawn * AHEAD_MIN / 60.0 - 1e-6
+        )  # what is not drawn is there
+
+    def test_a_tank_without_a_meter_is_counted_and_forgets_how_it_began(self):
+        blows = [(-600.0, 9.0), (-400.0, 9.0), (-200.0, 9.0), (-20.0, 9.0)]
+        self.assertAlmostEqual(counted_t(22.0, 4.5, blows, 720.0), counted_t(22.0, 4.5, [(-720.0, 22.0), *blows], 721.0))
+        self.assertAlmostEqual(counted_t(22.0, 0.0, [(-5.0, 3.0)], 60.0), 14.0)
+        self.assertEqual(counted_t(22.0, 0.0, [(-5.0, 30.0)], 60.0), 22.0)
+        self.assertEqual(counted_t(22.0, 100.0, [(-50.0, 9.0)], 60.0), 0.0)
+
+    def test_a_tank_that_never_has_room_stops_the_cooks_and_one_that_is_not_drawn_takes_what_fits(self):
+        newest = {"K.1": batch("K.1", rise_at=-300.0)}
+        self.assertEqual(cooks_ahead(newest, AHEAD_MIN, tank=BlowTank(5.0, 0.0, 3.0)), [])  # a cook gives 7 t
+        self.assertEqual(len(cooks_ahead(newest, AHEAD_MIN, tank=BlowTank(16.0, 0.0, 0.0))), 2)
+
+    def test_on_the_clock_cooks_end_no_later_than_the_integer_program_has_them_on_its_grid(self):
+        """Like cooks of digesters that are free now: each as soon as it can be is as good as the best of every choice."""
+        chance, slot = random.Random(12), 30.0
+        with mock.patch("core.plan.cycles.IDLE_MIN", 0.0):
+            for _ in range(10):
+                case = HousePlanCase(
+                    cooks=chance.randint(2, 4),
+                    digesters=2,
+                    fill=chance.choice((1, 2)),
+                    heat=chance.choice((2, 3)),
+                    hold=chance.choice((1, 3)),
+                    tank_t=chance.choice((20.0, 24.0, 40.0)),
+                    now_t=chance.choice((4.0, 10.0)),
+                    cook_t=9.0,
+                    draw_t=chance.choice((1.2, 2.0)),
+                )
+                found = plan_digesters(case)
+                times = {"fill": slot * case.fill, "rise": slot * case.heat, "hold": slot * case.hold, "blow": slot}
+                newest = {f"K.{k}": batch(f"K.{k}", rise_at=-5000.0, **times) for k in (1, 2)}
+                newest = {k: Batch(**{n: getattr(b, n) for n in b.__slots__} | {"pulp_t": 9.0}) for k, b in newest.items()}
+                tank = BlowTank(case.tank_t, case.now_t, case.draw_t * 60.0 / slot)
+                told = sorted(cooks_ahead(newest, AHEAD_MIN, tank=tank), key=lambda b: b.end)[: int(case.cooks)]
+                with self.subTest(case=case):
+                    self.assertLessEqual(told[-1].end, slot * found.slots + 1e-6)
+                    self.assertEqual(checker.of_blow_tank(told, tank), [])
 
     @given(houses(), st.floats(0, 10))
     def test_steam_is_that_of_the_house_board_minute_by_minute(self, house, steady):

@@ -15,9 +15,9 @@ from icalendar import Calendar
 
 from core.cook.house import BLOW_MIN
 from core.plan import checker
-from core.plan.cycles import Stand
+from core.plan.cycles import BlowTank, Stand
 from core.plan.levels import level_at
-from desk.cook.lanes import coming_cooks
+from desk.cook.lanes import blow_tank, coming_cooks
 from desk.cook.models import Cook
 from desk.instruments.store import at_minute
 from desk.kit.lane import Bars, Flags, Stack, Steps
@@ -221,10 +221,8 @@ class Clock(Planned):
 
     def test_everything_stands_on_one_clock_in_the_way_of_the_fibre(self):
         _, lanes = self.lanes()
-        self.assertEqual(
-            list(lanes),
-            ["Digesters", "Continuous", "Steam", "White liquor", "Bleach", "Pulpers", "Broke by shade", "Samples, rounds"],
-        )
+        cooking = ["Digesters", "Continuous", "Steam", "Blow tank", "White liquor"]
+        self.assertEqual(list(lanes), [*cooking, "Bleach", "Pulpers", "Broke by shade", "Samples, rounds"])
         kinds = {"Digesters": Bars, "Steam": Steps, "Broke by shade": Stack, "Samples, rounds": Flags}
         for name, kind in kinds.items():
             self.assertIsInstance(lanes[name], kind)
@@ -277,6 +275,24 @@ class Clock(Planned):
         self.assertTrue(lines)
         _, lanes = self.lanes()
         self.assertTrue([f for f in lanes["Samples, rounds"].flags if f.text.startswith("round of")])
+
+    def test_steam_and_blow_tank_stand_under_what_the_set_up_allows(self):
+        plan, lanes = self.lanes()
+        mill = plan.state.mill
+        self.assertEqual((lanes["Steam"].limit, lanes["Blow tank"].limit), (mill.steam_allowed_t_h, mill.blow_tank_t))
+        self.assertLessEqual(lanes["Blow tank"].most[1], mill.blow_tank_t + 1e-9)
+        known, coming = coming_cooks(plan.state, HOURS, ())
+        tank = blow_tank(plan.state, known)
+        self.assertEqual(checker.of_blow_tank([*known, *coming], tank), [])
+        slow = BlowTank(coming[0].pulp_t + 0.5, 0.0, 2.0)  # each waits until the one before it is drawn
+        with mock.patch("desk.cook.lanes.blow_tank", lambda state, known: slow):
+            _, fewer = coming_cooks(plan.state, HOURS, ())
+        self.assertLess(len(fewer), len(coming))
+        page = self.client.get(URL).context
+        self.assertTrue(any(b.startswith("Blow tank, greatest") for b in page["binds"]))
+        wells = {w["name"]: w["text"] for w in self.client.get("/cook/house/").context["wells"]}
+        self.assertEqual(float(wells["tank_t"]), plan.state.mill.blow_tank_t)
+        self.assertAlmostEqual(float(wells["wash_t_h"]), tank.draw_t_h, places=2)
 
     def test_white_liquor_is_what_cooks_are_charged_with(self):
         plan, lanes = self.lanes()

@@ -7,6 +7,7 @@ from desk.lab.actions import Entry, record_sample
 from desk.lab.board import Board
 from desk.log.actions import write
 from desk.log.models import Kind, Record
+from desk.mill.clock import set_clock
 from desk.mill.state import MillState
 from tests import make
 from tests.desk.test_bleach import Desk
@@ -109,6 +110,30 @@ class Sampling(Desk):
         after = self.row("machine.chest.consistency", 140.0)
         self.assertIs(after.due.state, DueState.NOT_DUE)
         self.assertGreater(after.due_at, stop.at + timedelta(hours=2))
+
+    def test_a_planned_change_of_grade_asks_beforehand_and_a_later_plan_asks_later(self):
+        run = make.state(0).next_run
+        self.assertEqual(run.told_by, "plan 1")
+        begins = (run.start - make.NOW).total_seconds() / 60.0
+        self.assertIsNone(self.row("machine.chest.ash").extra)  # its interval is over long before
+        self.sample("machine.chest.ash", self.row("machine.chest.ash").band.aim, begins - 20.0)
+        told = self.row("machine.chest.ash", begins - 19.0)
+        self.assertIn(f"{run.order} is to run from", told.extra.what)
+        self.assertIn("plan 1", told.extra.what)
+        self.assertGreater(told.due_at, run.start)
+        self.assertLess(told.due.in_min, told.every_min - 1.0)
+        self.assertIsNone(self.row("S.refiner.freeness", begins - 19.0).extra)  # above the blend
+        set_clock(make.NOW + timedelta(minutes=begins - 19.0))
+        self.addCleanup(set_clock, make.NOW)
+        self.as_("mr")
+        self.assertContains(self.client.get("/lab/row/machine.chest.ash/"), "is to run from")
+        page = self.client.get("/schedule/plan/").context
+        later = ",".join(reversed(page["orders"].split(",")))
+        self.client.post("/schedule/plan/put/", {"orders": later, "seen": "1", "why": "another first"})
+        other = make.state(begins - 18.0).next_run
+        self.assertNotEqual((other.order, other.start), (run.order, run.start))
+        told = self.row("machine.chest.ash", begins - 18.0)
+        self.assertTrue(told.extra is None or other.order in told.extra.what)
 
     def test_another_grade_and_a_delivery_ask_too(self):
         state = make.state(0)
