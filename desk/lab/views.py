@@ -28,6 +28,7 @@ from desk.log.actions import REASONS, may_correct
 from desk.log.models import Kind, Record
 from desk.log.moves import propose, slip
 from desk.mill.context import state_of
+from desk.mill.planned_sets import sets_due
 from desk.mill.shifts import shift_of
 from desk.people.rights import may, refuse
 
@@ -49,7 +50,8 @@ def due_list(request):
     if state is None:
         return render(request, "no_mill.html")
     board = Board(state)
-    return render(request, "lab/due.html", {"board": board, "rows": board.due_rows, "counts": board.counts()})
+    context = {"board": board, "rows": board.due_rows, "counts": board.counts(), "sets": sets_due(state)}
+    return render(request, "lab/due.html", context)
 
 
 @require_safe

@@ -19,6 +19,7 @@ from desk.kit.bench import render_bench
 from desk.kit.lane import Bar, Bars, Lanes, Steps
 from desk.kit.text import plain
 from desk.mill.context import state_of
+from desk.mill.planned_sets import sets_due
 from desk.people.rights import may
 from desk.schedule.actions import Refused as OrderRefused
 from desk.schedule.furnish_plan import Furnishes, cannot, find_furnish, told_of
@@ -104,6 +105,8 @@ def order_plan(request):
         "orders": plan.written(judged.found.orders),
         "says": _says(plan, judged, found),
         "binds": _binds(plan, judged, lanes),
+        "sets": sets_due(state),
+        "may_set": request.user.may("move"),
         "may_plan": request.user.may("plan"),
         "fixed": len(plan.fixed),
         "issued": issued,

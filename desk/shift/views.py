@@ -20,6 +20,7 @@ from desk.log.moves import UNDO_S, DecisionRefused, decide, may_undo, share_slip
 from desk.mill.context import state_of
 from desk.mill.drawings import cover_rows, tank_rows
 from desk.mill.effects import effects
+from desk.mill.planned_sets import sets_due
 from desk.mill.ribbon import STATIONS, draw_ribbon
 from desk.mill.shifts import shift_of
 from desk.people.rights import may, refuse
@@ -28,13 +29,13 @@ from desk.shift.drawings import FLOOR_PX, floor, shift_rule
 from desk.shift.drift import everything, hidden_words, in_force, rows_that_drift, standing_known, vessels_that_drift
 
 ORDERED_IN = timedelta(hours=12)  # a tank stands in Cover when its next load is to be ordered so soon
-DUE_SHOWN, DRIFT_SHOWN, COVER_SHOWN = 6, 3, 7
+DUE_SHOWN, SETS_SHOWN, DRIFT_SHOWN, COVER_SHOWN = 6, 2, 3, 7
 
 
 def shift_context(request, state) -> dict:
     """All that Shift shows, at one time."""
     board = Board(state)
-    now = state.now
+    now, sets = state.now, sets_due(state)
     shift = shift_of(now, state.mill)
     drifts = [*vessels_that_drift(state), *rows_that_drift(board), *standing_known(state, board)]
     gauges = _gauges(state, board)
@@ -60,7 +61,8 @@ def shift_context(request, state) -> dict:
         "stations": STATIONS,
         "gauges": gauges,
         "floor": floor(state, gauges),
-        "due": board.due_rows[:DUE_SHOWN],
+        "sets": sets[:SETS_SHOWN],
+        "due": board.due_rows[: DUE_SHOWN - len(sets[:SETS_SHOWN])],
         "due_total": len(board.rows),
         "late_total": len(late),
         "soon_total": board.soon,

@@ -3,12 +3,15 @@ what is said where no furnish and no rate is enough."""
 
 from dataclasses import replace
 from html import unescape
+from unittest import mock
 from urllib.parse import parse_qs, urlsplit
 
 from core.blend.furnish import BlendCase, Table, told
 from core.plan import checker
 from core.plan.shares import ENOUGH_T, plan_furnish
 from desk.blend.pulps import limits_of, pulps_now
+from desk.log.models import Kind, Record
+from desk.mill.planned_sets import sets_due
 from desk.schedule.furnish_plan import BROKE_KEPT, RUNNING, cannot, find_furnish
 from desk.schedule.order_plan import Plan
 from desk.schedule.versions import moved_chain, newest
@@ -196,3 +199,74 @@ class Moved(Planned):
         self.assertEqual(moved_chain(later, was, 0.5), ["1", "4"])
         self.assertEqual(moved_chain(was, was, 0.5), [])
         self.assertEqual(moved_chain({"9": (1.0, 2.0)}, was, 0.5), [])
+
+
+class ToSet(Planned):
+    """A plan issued with rates and furnish asks for them on Shift, in Due and on its own page until they are in force."""
+
+    def test_a_rate_is_asked_for_by_its_feeds_until_they_are_set_and_then_no_more(self):
+        self.assertEqual(sets_due(make.state(1)), ())  # the plan of the morning counts on none
+        self.issue(rates="2")
+        state = make.state(1)
+        counted = newest(state).record.data["counts_on"]
+        told = {s.name: s for s in sets_due(state)}
+        for vessel, blocks in counted.items():
+            now = state.full_rates[vessel][0]
+            t_h = next(t for a, b, t in blocks if a <= 0.25 < b)
+            name = state.mill.vessels[vessel].name
+            with self.subTest(vessel=vessel):
+                self.assertEqual(name in told, abs(t_h - now) > 0.02 * now)
+        due = next(s for s in told.values() if s.feeds and all(f.href for f in s.feeds))
+        vessel = next(k for k, v in state.mill.vessels.items() if v.name == due.name)
+        wanted = next(t for a, b, t in counted[vessel] if a <= 0.25 < b)
+        for feed in due.feeds:
+            asked = {k: v[0] for k, v in parse_qs(urlsplit(feed.href).query).items()}
+            self.assertContains(self.client.get(feed.href), feed.title)
+            in_force = make.state(1).put_in_force.get(asked["unit"])
+            seen = str(in_force.pk if in_force else 0)
+            self.assertEqual(self.client.post("/mill/put/", {**asked, "seen": seen}).status_code, 302)
+        make.forget()
+        after = make.state(2)
+        self.assertAlmostEqual(after.full_rates[vessel][0], wanted, delta=0.02 * wanted)
+        self.assertNotIn(due.name, {s.name for s in sets_due(after)})
+
+    def test_the_furnish_of_what_runs_is_asked_for_until_it_is_in_force_or_another_order_runs(self):
+        self.issue(rates="2")
+        told = next(s for s in sets_due(make.state(1)) if s.name == "Furnish")
+        self.assertIn("B 7.0 to", told.words)
+        asked = {k: v[0] for k, v in parse_qs(urlsplit(told.href).query).items()}
+        seen = Record.objects.filter(kind=Kind.SETPOINT, subject="blend.shares").order_by("-id").first()
+        self.assertContains(self.client.get(told.href), "plan 2")
+        answer = self.client.post("/blend/put/", {**asked, "seen": str(seen.pk if seen else 0)})
+        self.assertEqual(answer.status_code, 302)
+        make.forget()
+        self.assertNotIn("Furnish", {s.name for s in sets_due(make.state(2))})
+
+    def test_it_stands_on_shift_in_due_and_on_the_plan_and_an_operator_sees_it(self):
+        self.issue(rates="2")
+        sets = sets_due(make.state(1))
+        self.assertTrue(sets)
+        self.as_("tk")
+        shift = self.client.get("/")
+        self.assertContains(shift, f"Set {sets[0].name}")
+        self.assertContains(shift, "plan 2:")
+        self.assertContains(self.client.get("/lab/"), "To set by plan 2")
+        page = self.client.get(URL)
+        self.assertContains(page, "To set now")
+        self.assertEqual(len(page.context["sets"]), len(sets))
+
+    def test_a_line_that_is_to_stand_has_no_way_and_one_that_is_gone_is_left_out(self):
+        self.issue(rates="1")
+        record = newest(make.state(1)).record
+        data = {
+            **record.data,
+            "counts_on": {"K.tower": [[0.0, 4.0, 0.0]], "gone.tower": [[0.0, 4.0, 3.0]], "S.tower": [[8.0, 9.0, 1.0]]},
+            "furnish": {RUNNING: {"K": 50.0, "X": 50.0}},
+        }
+        state = make.state(1)
+        with mock.patch("desk.mill.planned_sets.plan_in_force", lambda now: mock.Mock(data=data, at=record.at)):
+            (told,) = sets_due(state)
+        self.assertEqual(told.name, state.mill.vessels["K.tower"].name)
+        self.assertTrue(told.feeds)
+        self.assertTrue(all(f.href == "" and f.after == 0.0 for f in told.feeds))
+        self.assertIn("stands", told.words)
