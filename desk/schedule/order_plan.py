@@ -127,10 +127,11 @@ def _mean(spans: Sequence[Span], from_h: float, to_h: float) -> float:
 class Plan:
     """The orders that wait in the mill as it stands, and the machine that runs them."""
 
-    def __init__(self, state):
+    def __init__(self, state, stands: tuple[Stands, ...] | None = None):
+        """`stands`: what is to stand in its hours, where that is not what is entered."""
         self.state = state
         self.waiting = _waiting(state)[:MOST_ORDERS]
-        self.stands = stands_of(state)
+        self.stands = stands_of(state) if stands is None else stands
         grades = dict.fromkeys([state.run["grade"], *(w.grade for w in self.waiting)])
         self.number = {g: k for k, g in enumerate(grades, start=1)}
         orders = [Order(hours=max(0.01, w.hours), due_h=_h(state, w.due), shade=self.number[w.grade]) for w in self.waiting]
@@ -184,7 +185,7 @@ class Plan:
         moved = sum(i != k for i, k in zip(orders, range(len(orders)), strict=True))
         return Judged(found, courses, short, outside, moved)
 
-    @property
+    @cached_property
     def queued(self) -> Judged:
         return self.judged(tuple(range(len(self.waiting))))
 
@@ -329,11 +330,11 @@ def stands_of(state) -> tuple[Stands, ...]:
         if t.halt.rate_pct == 0.0 and t.halt.end > state.now and _h(state, t.halt.start) < HOURS:
             name = named.get(t.halt.unit, (t.halt.unit, ""))[0]
             spans = _h(state, t.halt.start), _h(state, t.halt.end)
-            told.append(Stands(t.halt.unit, *spans, t.halt.what, name, t.halt.planned, str(_first(t.record).pk)))
+            told.append(Stands(t.halt.unit, *spans, t.halt.what, name, t.halt.planned, str(first_entry(t.record).pk)))
     return tuple(sorted(told, key=lambda s: s.from_h))
 
 
-def _first(record: Record) -> Record:
+def first_entry(record: Record) -> Record:
     """The entry that a record corrects, and so on to the first."""
     while record.corrects is not None:
         record = record.corrects

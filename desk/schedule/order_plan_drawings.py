@@ -180,6 +180,8 @@ def _stops(plan: Plan, clock: Clock, y: float) -> dict:
                 "anchor": "start" if right else "end",
                 "text_y": n(top + 7.5),
                 "planned": s.planned,
+                "hit_y": n(top - 3.0),
+                "key": s.key if s.planned and s.from_h >= FROZEN_H else "",
             }
         )
     return {"y": n(y + 8.0), "rows": rows}

@@ -23,6 +23,7 @@ from desk.mill.planned_sets import sets_due
 from desk.people.rights import may
 from desk.schedule.actions import Refused as OrderRefused
 from desk.schedule.furnish_plan import Furnishes, cannot, find_furnish, told_of
+from desk.schedule.moved_stops import KEY_H, Tried, movable, read_tried, stands_with
 from desk.schedule.order_plan import FROZEN_H, HOURS, RECIPES, Judged, Plan, Rates, Refused, put, rate_word
 from desk.schedule.order_plan_drawings import Old, plan_picture, strip_picture
 from desk.schedule.plan_files import (
@@ -62,7 +63,10 @@ def order_plan(request):
     state = state_of(request)
     if state is None:
         return render(request, "no_mill.html")
-    plan = Plan(state)
+    tried = read_tried(state, request.GET)
+    moved_stop = tried if tried is not None and not tried.problem else None
+    entered = Plan(state)
+    plan = Plan(moved_stop.mill_state(state), stands_with(state, moved_stop)) if moved_stop else entered
     found = plan.found() if plan.waiting else []
     name, judged = _shown(plan, request.GET.get("orders", "")[:MOST_WORDS], found)
     lanes = all_lanes(plan, judged)
@@ -75,14 +79,17 @@ def order_plan(request):
     lanes = [*lanes, *([rates_lane(state, rates)] if rates else [])]
     issued, queued = newest(state), plan.queued
     wide = request.GET.get("h", "72") if request.GET.get("h") in CLOCKS else "72"
-    old = _old(plan, queued, issued, name)
+    old = _old(entered, entered.queued if moved_stop else queued, issued, MOVED if moved_stop else name)
     moved = _moved(plan, judged, lanes, issued)
     columns = [("as queued", queued), *((f"{LETTERS[k]}", j) for k, j in enumerate(found))]
+    if moved_stop:
+        columns = [("as entered", entered.queued), ("stop moved", queued), *columns[1:]]
     if name == MOVED:
-        columns.insert(1, ("as moved", judged))
+        columns.insert(len(columns) - len(found), ("as moved", judged))
     if rated is not None:
         columns.append(("with these" if furnish else "with rates", rated))
     asked_orders = plan.written(judged.found.orders) if name == MOVED else name if name in LETTERS else ""
+    stop_asked = f"&stop={tried.stop.key}&by={tried.by_h:g}" if moved_stop else ""
     longest = max((j.found.ends_h for j in found), default=0.0)
     context = {
         "waiting": plan.waiting,
@@ -113,8 +120,13 @@ def order_plan(request):
         "moved": moved,
         "next_number": issued.number + 1 if issued else 1,
         "frozen_h": FROZEN_H,
-        "asked": f"&h={wide}",
-        "shown": f"?orders={quote(asked_orders)}&h={wide}",
+        "asked": f"&h={wide}{stop_asked}",
+        "shown": f"?orders={quote(asked_orders)}&h={wide}{stop_asked}",
+        "shown_orders": f"?orders={quote(asked_orders)}&h={wide}",
+        "may_stop": request.user.may("stop"),
+        "tried": tried,
+        "tries": _tries(state, tried, f"?orders={quote(asked_orders)}&h={wide}") if plan.waiting else [],
+        "clock_h": CLOCKS[wide],
     }
     return render_bench(request, "schedule/plan", context)
 
@@ -224,7 +236,21 @@ def _rates_told(plan: Plan, rates: dict[str, Rates], *, alone: bool) -> list[dic
 
 
 def _asked(request) -> dict[str, str]:
-    return {"orders": request.GET["orders"][:MOST_WORDS]} if request.GET.get("orders") else {}
+    return {k: request.GET[k][:MOST_WORDS] for k in ("orders", "stop", "by") if request.GET.get(k)}
+
+
+def _tries(state, tried: Tried | None, shown: str) -> list[dict]:
+    """Each planned stop that may be moved, as it is entered or tried, with the ways an hour earlier and later."""
+    rows = []
+    for m in movable(state):
+        by = tried.by_h if tried is not None and tried.stop.key == m.key and not tried.problem else 0.0
+        own = Tried(m, by)
+        ways = {word: f"{shown}&stop={m.key}&by={by + step:g}" for word, step in (("earlier", -KEY_H), ("later", KEY_H))}
+        first = state.now + timedelta(hours=FROZEN_H + KEY_H)
+        rows.append(
+            {"m": m, "by": by, "start": own.start, "end": own.end, **ways} | ({} if own.start >= first else {"earlier": ""})
+        )
+    return rows
 
 
 def _old(plan: Plan, queued: Judged, issued: Version | None, name: str) -> Old:

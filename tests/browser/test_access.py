@@ -76,7 +76,7 @@ EVERY_PAGE = [
     "/people/",
     "/schedule/stops/",
     "/schedule/gates/",
-    "/schedule/plan/?orders=B",
+    "/schedule/plan/?orders=B&rates=2",
     "/schedule/plan/?h=8",
     "/schedule/plan/1/",
     "/schedule/orders/bring-in/",

@@ -388,7 +388,7 @@ for (const box of document.querySelectorAll("[data-sketch]")) {
 }
 
 /* a plan's order is dragged along its axis: where it is let go it stands before the first order whose middle lies behind it */
-const movable = "g[data-order]:not([data-fixed])";
+const movable = "g[data-order]:not([data-fixed]), g[data-stop]";
 const held = (event) => event.target.closest?.(movable) && event.preventDefault(); // the finger moves the bar, not the page
 document.addEventListener("touchstart", held, { passive: false });
 document.addEventListener("pointerdown", (event) => {
@@ -414,6 +414,15 @@ document.addEventListener("pointerdown", (event) => {
     const at = middle(bar);
     bar.removeAttribute("transform");
     if (!told) return;
+    const ask = (address) => window.htmx.ajax("GET", address, { target: "#answer", swap: "outerHTML", push: "true" });
+    if (bar.dataset.stop) {
+      const axis = plan.querySelector("#axis rect").width.baseVal.value; // px of the clock's hours
+      const scale = plan.viewBox.baseVal.width / plan.getBoundingClientRect().width;
+      const already = plan.dataset.tried === bar.dataset.stop ? Number(plan.dataset.by) : 0;
+      const hours = already + Math.round((2 * by * scale * Number(plan.dataset.hours)) / axis) / 2; // to half an hour
+      ask(hours ? `${plan.dataset.stopWays}&stop=${bar.dataset.stop}&by=${hours}` : plan.dataset.stopWays);
+      return;
+    }
     const others = [...plan.querySelectorAll("g[data-order]")].filter((el) => el !== bar);
     const fixed = Number(plan.dataset.fixed);
     let place = others.findIndex((el) => middle(el) > at);
@@ -422,7 +431,7 @@ document.addEventListener("pointerdown", (event) => {
     numbers.splice(Math.max(fixed, place), 0, bar.dataset.order);
     const hidden = plan.dataset.plan.split(",").filter((number) => !numbers.includes(number)); // behind the clock's end
     const address = `?orders=${encodeURIComponent([...numbers, ...hidden].join(","))}${plan.dataset.more}`;
-    window.htmx.ajax("GET", address, { target: "#answer", swap: "outerHTML", push: "true" });
+    ask(address);
   };
   bar.addEventListener("pointermove", move);
   bar.addEventListener("pointerup", end, { once: true });

@@ -1,0 +1,112 @@
+"""A planned stop tried at another time on the plan: what is to stand then, and the mill with it; nothing is kept."""
+
+import math
+from copy import copy
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+
+from django.urls import reverse
+
+from desk.kit.lane import Stands
+from desk.kit.templatetags.vat import clock, dayclock
+from desk.schedule.halts import Halt, as_typed
+from desk.schedule.halts import told as halts_told
+from desk.schedule.order_plan import FROZEN_H, HOURS, first_entry, stands_of
+
+MOST_BY_H = 168.0
+KEY_H = 1.0  # a key moves a stop by so much
+
+
+@dataclass(frozen=True)
+class Movable:
+    """A planned stop that has not begun and does not begin at once: its key, its record, how it was entered, and its name."""
+
+    key: str
+    record: int
+    halt: Halt
+    name: str
+
+    @property
+    def hours(self) -> float:
+        return (self.halt.end - self.halt.start).total_seconds() / 3600.0
+
+
+@dataclass(frozen=True)
+class Tried:
+    """A stop tried so many hours later than it was entered (earlier: below 0), or why it cannot be tried there."""
+
+    stop: Movable
+    by_h: float
+    problem: str = ""
+
+    @property
+    def start(self) -> datetime:
+        return self.stop.halt.start + timedelta(hours=self.by_h)
+
+    @property
+    def end(self) -> datetime:
+        return self.stop.halt.end + timedelta(hours=self.by_h)
+
+    @property
+    def words(self) -> str:
+        return f"{self.stop.name}, {self.stop.halt.what}: {dayclock(self.start)} to {clock(self.end)}"
+
+    @property
+    def enter(self) -> str:
+        """Where it is entered so, as a change of what stands."""
+        moved = replace(self.stop.halt, start=self.start, end=self.end)
+        return f"{reverse('schedule:halts')}?{as_typed(moved, self.stop.record)}"
+
+    def stands(self, known: tuple[Stands, ...]) -> tuple[Stands, ...]:
+        """What is to stand, with this stop where it is tried."""
+        told = [
+            replace(s, from_h=s.from_h + self.by_h, to_h=s.to_h + self.by_h) if s.key == self.stop.key else s for s in known
+        ]
+        return tuple(sorted(told, key=lambda s: s.from_h))
+
+    def mill_state(self, state):
+        """The mill at the same time with the stop there; a stop of a unit is told by `stands` alone."""
+        if self.stop.halt.unit:
+            return state
+        _ = state.vessels  # levels as they are now are read once for both
+        other = copy(state)
+        other.__dict__.pop("stops", None)
+        moved = [replace(h, start=self.start, end=self.end) if h.record == self.stop.record else h for h in state.halts]
+        other.__dict__["halts"] = tuple(sorted(moved, key=lambda h: (h.start, h.record)))
+        return other
+
+
+def movable(state) -> list[Movable]:
+    """Planned stops that begin within the plan and not within its frozen hours, the soonest first."""
+    first = state.now + timedelta(hours=FROZEN_H)
+    told = [
+        Movable(str(first_entry(t.record).pk), t.record.pk, t.halt, t.name)
+        for t in halts_told(state, timedelta(0))
+        if t.halt.planned and t.halt.rate_pct == 0.0 and first <= t.halt.start < state.now + timedelta(hours=HOURS)
+    ]
+    return sorted(told, key=lambda m: m.halt.start)
+
+
+def read_tried(state, data) -> Tried | None:
+    """The stop that an address moves, and by how much; None where it names none. One that would begin within the frozen hours
+    or behind the plan's end is told with why."""
+    stop = next((m for m in movable(state) if m.key == data.get("stop", "")), None)
+    if stop is None:
+        return None
+    try:
+        by_h = float(data.get("by", ""))
+    except ValueError:
+        return None
+    if not math.isfinite(by_h) or abs(by_h) > MOST_BY_H or by_h == 0.0:
+        return None
+    begins = (stop.halt.start - state.now).total_seconds() / 3600.0 + by_h
+    if begins < FROZEN_H:
+        return Tried(stop, by_h, f"{stop.name} would stand within {FROZEN_H:g} h: that keeps its place.")
+    if begins >= HOURS:
+        return Tried(stop, by_h, f"{stop.name} would stand behind the {HOURS:g} h of the plan.")
+    return Tried(stop, by_h)
+
+
+def stands_with(state, tried: Tried | None) -> tuple[Stands, ...]:
+    """What is to stand in the plan's hours, with the stop that is tried."""
+    return tried.stands(stands_of(state)) if tried is not None else stands_of(state)
