@@ -41,11 +41,11 @@ def plan_in_force(now: datetime) -> Record | None:
 def planned_furnish(state, order: str) -> tuple[int, dict[str, float]] | None:
     """What the plan in force has an order made of, % by source, with the plan's number; None where it says nothing of it, or of
     sources that the set-up no longer has."""
-    told = plans_issued(state.now).values_list("data__version", "data__furnish").first()
-    shares = (told[1] or {}).get(order) if told else None
-    if not shares or not shares.keys() <= state.mill.sources.keys():
+    plan = state.plan_in_force
+    shares = plan.data.get("furnish", {}).get(order) if plan else None
+    if plan is None or not shares or not shares.keys() <= state.mill.sources.keys():
         return None
-    return told[0], {k: shares.get(k, 0.0) for k in state.mill.sources}
+    return plan.data["version"], {k: shares.get(k, 0.0) for k in state.mill.sources}
 
 
 def of_card(card: Record) -> NextRun:
@@ -64,10 +64,10 @@ def of_card(card: Record) -> NextRun:
 
 def of_plan(state) -> NextRun | None:
     """The next order of the plan in force that is not started; none of a grade that the set-up no longer has."""
-    plan = plans_issued(state.now).values_list("pk", "data__version", "data__orders").first()
+    plan = state.plan_in_force
     if plan is None:
         return None
-    starts = {row["name"]: datetime.fromisoformat(row["begins"]) for row in plan[2]}
+    starts = {row["name"]: datetime.fromisoformat(row["begins"]) for row in plan.data["orders"]}
     ahead = sorted((at, number) for number, at in starts.items() if state.now < at <= state.now + AHEAD)
     started = Record.objects.current().filter(kind=Kind.START, at__lte=state.now, subject__in=[number for _, number in ahead])
     begun = set(started.values_list("subject", flat=True)) if ahead else set()
@@ -93,8 +93,8 @@ def of_plan(state) -> NextRun | None:
         speed_m_min=data["speed_m_min"],
         solids_t_h=drawn.solids_t_h,
         t_h={k: shares.get(k, 0.0) * drawn.solids_t_h for k in state.mill.sources},
-        told_by=f"plan {plan[1]}",
-        pk=plan[0],
+        told_by=f"plan {plan.data['version']}",
+        pk=plan.pk,
     )
 
 

@@ -10,7 +10,6 @@ from django.urls import reverse
 
 from core.line.passing import passing
 from desk.kit.templatetags.vat import figure
-from desk.mill.planned import plan_in_force
 
 RATE_OFF = 0.02  # of a rate: what is nearer is set so already
 SHARE_OFF_PCT = 0.5
@@ -44,7 +43,7 @@ class ToSet:
 
 def sets_due(state) -> tuple[ToSet, ...]:
     """What is to be set now, or within a quarter of an hour, by the plan in force; what is set so already is left out."""
-    record = plan_in_force(state.now)
+    record = state.plan_in_force
     if record is None:
         return ()
     told = []

@@ -29,7 +29,7 @@ from core.unit import Kind as Acting
 from desk.instruments.store import newest
 from desk.kit.units import Schools
 from desk.log.models import Kind, Record
-from desk.mill import in_force, loaded
+from desk.mill import in_force, loaded, planned
 from desk.mill.models import MillVersion
 from desk.mill.planned import AHEAD as COVER_AHEAD
 from desk.mill.planned import NextRun, next_run
@@ -593,6 +593,11 @@ class MillState:
         newest = {c.subject: c for c in cards.exclude(subject__in=started).order_by("id")}
         ahead = [c for c in newest.values() if self.now < datetime.fromisoformat(c.data["start"]) <= self.now + COVER_AHEAD]
         return min(ahead, key=lambda c: c.data["start"], default=None)
+
+    @cached_property
+    def plan_in_force(self) -> Record | None:
+        """The plan that was issued last; None where none was."""
+        return planned.plan_in_force(self.now)
 
     @cached_property
     def next_run(self) -> NextRun | None:

@@ -1,5 +1,6 @@
 """Orders, cards issued in versions, and the start of a run."""
 
+from collections.abc import Collection
 from datetime import timedelta
 from urllib.parse import urlencode
 
@@ -31,6 +32,12 @@ class Refused(FieldRefused):
 
 def latest_card(order: str) -> Record | None:
     return Record.objects.current().filter(kind=Kind.RUNCARD, subject=order).order_by("-id").first()
+
+
+def latest_cards(orders: Collection[str]) -> dict[str, Record]:
+    """The newest card of each of these orders that has one."""
+    kept = Record.objects.current().filter(kind=Kind.RUNCARD, subject__in=orders) if orders else ()
+    return {card.subject: card for card in (kept.order_by("id") if orders else ())}
 
 
 @writing()

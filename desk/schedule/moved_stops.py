@@ -10,8 +10,7 @@ from django.urls import reverse
 from desk.kit.lane import Stands
 from desk.kit.templatetags.vat import clock, dayclock
 from desk.schedule.halts import Halt, as_typed
-from desk.schedule.halts import told as halts_told
-from desk.schedule.order_plan import FROZEN_H, HOURS, first_entry, stands_of
+from desk.schedule.order_plan import FROZEN_H, HOURS, first_entry, halts_ahead, stands_of
 
 MOST_BY_H = 168.0
 KEY_H = 1.0  # a key moves a stop by so much
@@ -81,7 +80,7 @@ def movable(state) -> list[Movable]:
     first = state.now + timedelta(hours=FROZEN_H)
     told = [
         Movable(str(first_entry(t.record).pk), t.record.pk, t.halt, t.name)
-        for t in halts_told(state, timedelta(0))
+        for t in halts_ahead(state)
         if t.halt.planned and t.halt.rate_pct == 0.0 and first <= t.halt.start < state.now + timedelta(hours=HOURS)
     ]
     return sorted(told, key=lambda m: m.halt.start)

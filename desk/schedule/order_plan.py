@@ -14,6 +14,7 @@ from types import MappingProxyType
 from core.deliver.draw import draw
 from core.errors import Infeasible
 from core.line.passing import passing
+from core.plan.chances import Tower, short_chances
 from core.plan.feeds import BlockRow, FeedsCase, FeedsFound, RateRow, plan_feeds
 from core.plan.levels import Course, Span, Vessel, course
 from core.plan.orders import MOST_ORDERS, Machine, Order, Ordered, Standing
@@ -26,9 +27,9 @@ from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.people.rights import refuse
-from desk.schedule.actions import latest_card
+from desk.schedule.actions import latest_card, latest_cards
+from desk.schedule.halts import Told, units_of
 from desk.schedule.halts import told as halts_told
-from desk.schedule.halts import units_of
 from desk.schedule.planning import run_hours
 
 HOURS, FROZEN_H = 72.0, 2.0
@@ -291,6 +292,24 @@ class Plan:
         furnish: Furnish = RECIPES,
     ) -> dict[str, Course]:
         """The level of every vessel that the furnish is drawn from."""
+        hours, towers = self.hours(found), self._towers(found, more_t, extra, furnish)
+        return {key: course(t.vessel, t.draws, hours, t.cuts) for key, t in towers.items()}
+
+    def hours(self, found: Ordered) -> float:
+        """How long a plan is: to the end of its last order, within what is looked ahead."""
+        return max(0.1, min(HOURS, max(found.ends_h, self.free_h)))
+
+    def chances(self, judged: Judged, rates: Mapping[str, Rates], furnish: Furnish, factor: float) -> dict[str, float]:
+        """The chance that the machine is short in a plan (under an empty name), and of each vessel that it is the one;
+        `factor`: what past plans taught of how far levels are off."""
+        towers = self._towers(judged.found, {}, {vessel: r.cuts() for vessel, r in rates.items()}, furnish)
+        told = short_chances(tuple(towers.values()), self.hours(judged.found), factor=factor)
+        return {"": told.short, **dict(zip(towers, told.by_tower, strict=True))}
+
+    def _towers(
+        self, found: Ordered, more_t: Mapping[str, float], extra: Mapping[str, list[Span]], furnish: Furnish
+    ) -> dict[str, Tower]:
+        """Every vessel that the furnish is drawn from, with what a plan draws of it and what comes less."""
         state, told = self.state, {}
         for key, source in state.mill.sources.items():
             v = state.vessels.get(source.vessel)
@@ -304,9 +323,8 @@ class Plan:
                 high_t=USABLE_HIGH_PCT / 100.0 * full,
                 fed_t_h=state.full_rates[source.vessel][0] if source.vessel in state.full_rates else v.rate_in,
             )
-            hours = max(0.1, min(HOURS, max(found.ends_h, self.free_h)))
             cuts = [*self.cuts.get(source.vessel, ()), *extra.get(source.vessel, ())]
-            told[source.vessel] = course(vessel, self.drawn(found, key, furnish), hours, cuts)
+            told[source.vessel] = Tower(vessel, self.drawn(found, key, furnish), cuts)
         return told
 
     def read(self, text: str) -> tuple[int, ...] | None:
@@ -323,10 +341,17 @@ def _h(state, when: datetime) -> float:
     return (when - state.now).total_seconds() / 3600.0
 
 
+def halts_ahead(state) -> list[Told]:
+    """What stands or is to stand from now on, read once for a state."""
+    if "halts_ahead" not in state.__dict__:
+        state.__dict__["halts_ahead"] = halts_told(state, timedelta(0))
+    return state.__dict__["halts_ahead"]
+
+
 def stands_of(state) -> tuple[Stands, ...]:
     """What stands, or is to stand, within the hours of the plan: the machine (no unit) and single units."""
     named, told = units_of(state.mill), []
-    for t in halts_told(state, timedelta(0)):
+    for t in halts_ahead(state):
         if t.halt.rate_pct == 0.0 and t.halt.end > state.now and _h(state, t.halt.start) < HOURS:
             name = named.get(t.halt.unit, (t.halt.unit, ""))[0]
             spans = _h(state, t.halt.start), _h(state, t.halt.end)
@@ -393,12 +418,14 @@ def _running(state) -> list[tuple[float, float, float]]:
 
 def _waiting(state) -> list[Waiting]:
     """Orders that are not started, by their wanted start."""
-    started = set(Record.objects.current().filter(kind=Kind.START).values_list("subject", flat=True))
+    started = Record.objects.current().filter(kind=Kind.START).values("subject")
+    orders = list(Record.objects.current().filter(kind=Kind.ORDER).exclude(subject__in=started).order_by("at", "id"))
+    cards = latest_cards([o.subject for o in orders])
     told = []
-    for o in Record.objects.current().filter(kind=Kind.ORDER).order_by("at", "id"):
-        if o.subject in started or o.data["grade"] not in state.mill.grades:
+    for o in orders:
+        if o.data["grade"] not in state.mill.grades:
             continue
-        card = latest_card(o.subject)
+        card = cards.get(o.subject)
         run = card.data if card is not None else o.data
         start, hours = datetime.fromisoformat(run["start"]), run_hours(run, state)
         due = datetime.fromisoformat(o.data["due"]) if o.data.get("due") else start + timedelta(hours=hours)

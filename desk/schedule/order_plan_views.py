@@ -112,6 +112,7 @@ def order_plan(request):
         "orders": plan.written(judged.found.orders),
         "says": _says(plan, judged, found),
         "binds": _binds(plan, judged, lanes),
+        "chance": _chance(plan, rated or judged, rates, furnish, issued),
         "sets": sets_due(state),
         "may_set": request.user.may("move"),
         "may_plan": request.user.may("plan"),
@@ -340,6 +341,18 @@ def _says(plan: Plan, judged: Judged, found: list[Judged]) -> dict:
         title = "A better order was found"
         lines.append(f"{' then '.join(plan.waiting[i].number for i in best.found.orders)}.")
     return {"title": title, "lines": lines or ["Nothing is late, and no vessel meets a limit."]}
+
+
+def _chance(plan: Plan, judged: Judged, rates: Mapping[str, Rates], furnish: Furnishes | None, issued: Version | None) -> str:
+    """How likely it is that the machine is short in this plan, and through which vessel most."""
+    if not judged.courses:
+        return ""
+    told = plan.chances(judged, rates, furnish.shares if furnish else RECIPES, issued.factor if issued else 1.0)
+    worst = max((k for k in told if k), key=lambda k: told[k])
+    words = f"By chance it is short in {100.0 * told['']:.0f} of 100"
+    return (
+        f"{words}, most by {plan.state.mill.vessels[worst].name} ({100.0 * told[worst]:.0f})." if told[worst] else f"{words}."
+    )
 
 
 def _binds(plan: Plan, judged: Judged, lanes: Lanes) -> list[str]:

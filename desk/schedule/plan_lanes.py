@@ -54,9 +54,11 @@ def _samples(plan: Plan, judged: Judged) -> Flags:
     for row in board.rows:
         at_h = max(0.0, (row.due_at - state.now).total_seconds() / 3600.0)
         every_h = max(row.every_min, 5.0) / 60.0
+        text, critical, way = f"{row.row.place} {row.test.name.lower()}", row.row.critical, href[row.row.id]
+        waits = row.row.station == "deliver"
         while at_h < HOURS and len(flags) < MOST_FLAGS:
-            if row.row.station != "deliver" or not _stands(plan, at_h):
-                flags.append(Flag(at_h, f"{row.row.place} {row.test.name.lower()}", row.row.critical, href[row.row.id]))
+            if not waits or not _stands(plan, at_h):
+                flags.append(Flag(at_h, text, critical, way))
             at_h += every_h
     rounds = reverse("lab:looks")
     flags += [Flag(hour, f"round of {line}", False, rounds) for hour, line in coming_rounds(state, HOURS)]

@@ -13,7 +13,7 @@ from desk.instruments.store import at_minute
 from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
-from desk.mill.planned import PLAN_STATUS, PLAN_SUBJECT, plan_in_force, plans_issued
+from desk.mill.planned import PLAN_STATUS, PLAN_SUBJECT, plans_issued
 from desk.people.rights import refuse
 from desk.schedule.order_plan import HOURS, Judged, Plan, Rates
 
@@ -69,7 +69,7 @@ def versions(state) -> list[Version]:
 
 def newest(state) -> Version | None:
     """The plan that is in force; None where none was issued."""
-    record = plan_in_force(state.now)
+    record = state.plan_in_force
     return Version(record, state.now) if record else None
 
 

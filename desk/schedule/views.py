@@ -25,7 +25,7 @@ from desk.kit.sheet import safe
 from desk.kit.text import plain, whole
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
-from desk.mill.planned import plan_in_force, planned_furnish
+from desk.mill.planned import planned_furnish
 from desk.people.rights import may, refuse
 from desk.schedule import halts
 from desk.schedule.actions import Refused, add_order, attach_case, attach_cook, issue_card, latest_card, start_run
@@ -50,7 +50,7 @@ def queue(request):
             **_queue(state),
             "form": OrderForm(request.GET, state),
             "may_plan": request.user.may("plan"),
-            "issued": plan_in_force(state.now),
+            "issued": state.plan_in_force,
         },
     )
 

@@ -264,9 +264,27 @@ class ToSet(Planned):
             "furnish": {RUNNING: {"K": 50.0, "X": 50.0}},
         }
         state = make.state(1)
-        with mock.patch("desk.mill.planned_sets.plan_in_force", lambda now: mock.Mock(data=data, at=record.at)):
-            (told,) = sets_due(state)
+        state.__dict__["plan_in_force"] = mock.Mock(data=data, at=record.at)
+        (told,) = sets_due(state)
         self.assertEqual(told.name, state.mill.vessels["K.tower"].name)
         self.assertTrue(told.feeds)
         self.assertTrue(all(f.href == "" and f.after == 0.0 for f in told.feeds))
         self.assertIn("stands", told.words)
+
+
+class ByChance(Planned):
+    def test_a_plan_with_rates_and_furnish_is_short_by_chance_less_often_than_without(self):
+        plan = Plan(make.state(1))
+        f = find_furnish(plan, plan.queued)
+        plain = plan.chances(plan.queued, {}, {}, 1.0)
+        rated, rates = plan.with_rates(plan.queued, f.shares)
+        eased = plan.chances(rated, rates, f.shares, 1.0)
+        self.assertLess(eased[""], plain[""])
+        self.assertEqual(set(eased), {"", *plan.queued.courses})
+        self.assertGreaterEqual(eased[""], max(v for k, v in eased.items() if k))
+        self.assertEqual(plan.chances(plan.queued, {}, {}, 0.0)[""], float(plan.queued.short_t > 0.1))
+        for asked, told in (("", plain), ("2", eased)):
+            page = self.client.get(URL, {"rates": asked})
+            said = float(page.context["chance"].split(" in ")[1].split(" of ")[0])
+            with self.subTest(rates=asked):
+                self.assertAlmostEqual(said, 100.0 * told[""], delta=6.0)  # the clock has gone on by a minute

@@ -178,7 +178,7 @@ class Came(Planned):
 
 def make_without_plans():
     none = {"plans_issued": lambda now: Record.objects.none(), "plan_in_force": lambda now: None}
-    return mock.patch.multiple("desk.schedule.versions", PLAN_STATUS="none", **none)
+    return mock.patch.multiple("desk.mill.planned", PLAN_STATUS="none", **none)
 
 
 class Followed(Planned):
