@@ -39,7 +39,7 @@ SHOWN = 3
 BLOCK_H = 2.0  # a line's rate is planned for so long at a time
 SETTABLE = (0.0, 0.8, 0.9, 1.0, 1.05, 1.1)  # of its usual rate: defaults
 STANDS_OF = 0.9  # of what comes: a stop that takes so much out leaves nothing to set
-SEARCHED_S = 1.0  # for each line
+SEARCHED_S, AROUND_S = 1.0, 3.0  # for each line; for all else
 RUNNING = "running"  # what the furnish of the running order is told under
 Furnish = Mapping[str, Mapping[str, float]]  # fractions by source, by the number of an order
 RECIPES: Furnish = MappingProxyType({})  # none is found: every order has its grade's
@@ -185,6 +185,11 @@ class Plan:
         outside = sum(c.low_h + c.high_h for c in courses.values())
         moved = sum(i != k for i, k in zip(orders, range(len(orders)), strict=True))
         return Judged(found, courses, short, outside, moved)
+
+    @property
+    def search_s(self) -> float:
+        """How long the rates of all lines are looked for at most, with what stands around it."""
+        return AROUND_S + SEARCHED_S * sum(s.raw_wet_t_t > 0.0 and not s.spare for s in self.state.mill.sources.values())
 
     @cached_property
     def queued(self) -> Judged:

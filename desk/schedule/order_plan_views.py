@@ -98,6 +98,7 @@ def order_plan(request):
         "p": plan_picture(plan, judged, old, lanes, CLOCKS[wide], issued.factor if issued else 1.0, rated),
         "rates": _rates_told(plan, rates, alone=furnish is None),
         "asked_rates": asked_rates if rated is not None else "",
+        "search_s": plan.search_s,
         "furnish": furnish,
         "furnishes": told_of(plan, furnish, may_plan=request.user.may("plan")) if furnish else [],
         "cannot": cannot(furnish) if furnish else None,

@@ -81,6 +81,26 @@ class Planning(DeskCase):
         expect(tablet.locator("#answer")).to_contain_text("as you moved it")
         self.assertEqual(tablet.evaluate("document.documentElement.scrollWidth"), 820)
 
+    def test_rates_and_furnish_are_looked_for_given_up_and_found(self):
+        page = self.page
+        self.sign_in("Shift lead, day shift")
+        self.open("/schedule/plan/")
+        page.route("**/schedule/plan/?*rates=2*", lambda route: self.slow.append(route))
+        self.slow: list = []
+        page.get_by_role("link", name="Find rates and furnish").press("Enter")
+        expect(page.locator("#finding")).to_contain_text("s of at most")
+        expect(page.locator("#finding [data-seconds]")).to_have_text("1")
+        page.get_by_role("button", name="Stop", exact=True).click()
+        expect(page.locator("#finding")).to_be_hidden()
+        expect(page.locator("#answer")).not_to_contain_text("Cannot be done")
+        self.assertNotIn("rates=2", page.url)
+        page.unroute_all(behavior="ignoreErrors")
+        page.get_by_role("link", name="Find rates and furnish").press("Enter")
+        expect(page.locator("#answer")).to_contain_text("Cannot be done")
+        expect(page.locator("#answer")).to_contain_text("with these")
+        page.get_by_role("link", name="Its card").first.click()
+        expect(page.get_by_role("heading", name="Run card")).to_be_visible()
+
     def test_after_a_trip_the_plan_is_made_anew_by_keyboard(self):
         page = self.page
         self.sign_in("Shift lead, day shift")

@@ -283,8 +283,8 @@ class ByChance(Planned):
         self.assertEqual(set(eased), {"", *plan.queued.courses})
         self.assertGreaterEqual(eased[""], max(v for k, v in eased.items() if k))
         self.assertEqual(plan.chances(plan.queued, {}, {}, 0.0)[""], float(plan.queued.short_t > 0.1))
-        for asked, told in (("", plain), ("2", eased)):
+        for asked, chances in (("", plain), ("2", eased)):
             page = self.client.get(URL, {"rates": asked})
             said = float(page.context["chance"].split(" in ")[1].split(" of ")[0])
             with self.subTest(rates=asked):
-                self.assertAlmostEqual(said, 100.0 * told[""], delta=6.0)  # the clock has gone on by a minute
+                self.assertAlmostEqual(said, 100.0 * chances[""], delta=6.0)  # the clock has gone on by a minute

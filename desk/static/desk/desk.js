@@ -387,6 +387,27 @@ for (const box of document.querySelectorAll("[data-sketch]")) {
   });
 }
 
+/* a search that takes seconds says how many it has taken, and is given up at a press: what stood stays */
+let search = null;
+document.addEventListener("htmx:beforeRequest", (event) => {
+  const asker = event.detail.elt;
+  const place = asker.getAttribute?.("hx-indicator");
+  const box = place && document.querySelector(`${place}[data-looking]`);
+  if (!box) return;
+  const begun = Date.now();
+  const told = box.querySelector("[data-seconds]");
+  const timer = setInterval(() => { told.textContent = Math.floor((Date.now() - begun) / 1000); }, 250);
+  search = { asker, timer };
+});
+document.addEventListener("htmx:afterRequest", (event) => {
+  if (search?.asker !== event.detail.elt) return;
+  clearInterval(search.timer);
+  search = null;
+});
+document.addEventListener("click", (event) => {
+  if (search && event.target.closest?.("[data-give-up]")) window.htmx.trigger(search.asker, "htmx:abort");
+});
+
 /* a plan's order is dragged along its axis: where it is let go it stands before the first order whose middle lies behind it */
 const movable = "g[data-order]:not([data-fixed]), g[data-stop]";
 const held = (event) => event.target.closest?.(movable) && event.preventDefault(); // the finger moves the bar, not the page
