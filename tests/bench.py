@@ -710,6 +710,8 @@ def planning(client) -> None:
     """The plan of the demo's orders, the best order of ten and of twelve, rates of the lines, a bar moved."""
     from core.plan.digesters import HousePlanCase, plan_digesters
     from core.plan.orders import Machine, Order
+    from desk.schedule.furnish_plan import find_furnish
+    from desk.schedule.moved_stops import movable
     from desk.schedule.order_plan import Plan
     from tests import make
 
@@ -735,6 +737,13 @@ def planning(client) -> None:
     moved = {"orders": "H-0414,H-0413,H-0415,H-0416"}
     htmx = {"HX-Request": "true", "HX-Target": "answer"}
     line("an order moved", median_ms(lambda: client.get("/schedule/plan/", moved, headers=htmx), 10), "ms", 100)
+    stop = {"stop": movable(plan.state)[0].key, "by": "6"}
+    line("a planned stop moved", median_ms(lambda: client.get("/schedule/plan/", stop, headers=htmx), 10), "ms", 100)
+    line("the furnish of every order, linear program", median_ms(lambda: find_furnish(plan, plan.queued), 5), "ms", 1000)
+    whole = median_ms(lambda: client.get("/schedule/plan/", {"rates": "2"}), 3)
+    line("Plan with rates and furnish, and what cannot hold", whole, "ms", 5_000)
+    chance = median_ms(lambda: plan.chances(plan.queued, {}, {}, 1.0), 5)
+    line("200 runs of its levels by chance", chance, "ms", note=f"{chance / whole:.3f} of the page with all that is found")
 
 
 def main() -> None:

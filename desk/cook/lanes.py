@@ -69,10 +69,13 @@ def coming_cooks(state, hours: float, stands: tuple[Stands, ...]) -> tuple[list[
     """Known cooks of the last hours, and those that come behind them, each kept off the others, off planned stops, and under
     the brim of the blow tank."""
     known, _, _ = known_batches(state, state.now, BACK_H)
+    return known, _behind(known, hours, stands, blow_tank(state, known))
+
+
+def _behind(known: list[houses.Batch], hours: float, stands: tuple[Stands, ...], tank: BlowTank | None) -> list[houses.Batch]:
     newest = {b.digester: b for b in known}
     own = [Stand(s.unit, 60.0 * s.from_h, 60.0 * s.to_h) for s in stands if s.unit in newest]
-    coming = cooks_ahead(newest, 60.0 * hours, own, running=known, tank=blow_tank(state, known))
-    return known, coming
+    return cooks_ahead(newest, 60.0 * hours, own, running=known, tank=tank)
 
 
 def numbered(known: list[houses.Batch], coming: list[houses.Batch]) -> dict[str, str]:
@@ -82,8 +85,10 @@ def numbered(known: list[houses.Batch], coming: list[houses.Batch]) -> dict[str,
 
 
 def lanes(state, hours: float, stands: tuple[Stands, ...]) -> list[Lane]:
-    known, coming = coming_cooks(state, hours, stands)
-    kept = list(Cook.objects.filter(number__in=[int(b.name) for b in known]).order_by("started_at"))
+    known, cooks, _ = known_batches(state, state.now, BACK_H)
+    tank = blow_tank(state, known)
+    coming = _behind(known, hours, stands, tank)
+    kept = sorted(cooks.values(), key=lambda c: c.started_at)
     species = {c.digester: c.species for c in kept}
     charged = {c.digester: c.wood_t * c.given.ea_pct_naoh / 100.0 for c in kept}
     tints = {u.cooks: _tint(state.line.acts[u.id].kappa) for u in state.mill.units if u.cooks and u.id in state.line.acts}
@@ -109,7 +114,7 @@ def lanes(state, hours: float, stands: tuple[Stands, ...]) -> list[Lane]:
     if steady or by_digester:
         course = steam_course([*known, *coming], steady, 60.0 * hours)
         told.append(Steps("Steam", "line, cooks", "t/h", tuple((m / 60.0, v) for m, v in course), state.mill.steam_allowed_t_h))
-    if by_digester and (tank := blow_tank(state, known)) is not None:
+    if by_digester and tank is not None:
         course = tank.course(blows_of([*known, *coming]), 60.0 * hours)
         told.append(Steps("Blow tank", "counted from cooks", "t OD", tuple((m / 60.0, v) for m, v in course), tank.full_t))
     steady = sum(f["t_h"] * state.line.acting[f["key"]].charge.ea_pct_naoh / 100.0 for f in fed)

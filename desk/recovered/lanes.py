@@ -15,9 +15,9 @@ MOST = 200
 def coming_batches(state, vat, hours: float) -> list[tuple[float, float]]:
     """From and to of every coming batch, h: each is begun when the chest has room for it once it is dumped, the chest being
     drawn as it is now. Nothing where nothing is drawn, or no batch was kept to go by."""
-    kept = batches(vat.key)
     draw = draw_of(state, vat)
-    if not kept or draw <= 0.0:
+    kept = batches(vat.key) if draw > 0.0 else []
+    if not kept:
         return []
     od_t = kept[0].record.data["od_t"]
     level, _ = chest_now(state, vat, kept)

@@ -1,5 +1,5 @@
 """Planning in the browser: an order moved by keyboard, by mouse and by finger, a plan made anew after a trip, a
-14-hour stop that does not fit and what relieves it."""
+14-hour stop that does not fit and what relieves it, rates and furnish that are looked for."""
 
 import re
 
@@ -22,6 +22,14 @@ class Planning(DeskCase):
         rows = page.locator("tbody tr[data-row] th")
         expect(rows.nth(0)).to_contain_text("H-0414")
         expect(page.locator("#answer")).to_contain_text("H-0413 is")  # late there
+        expect(page.locator("#answer")).to_contain_text("A better order was found")
+        page.get_by_role("link", name="A", exact=True).focus()  # of shades and dues, as it is found
+        page.keyboard.press("Enter")
+        expect(page.locator("#answer")).to_contain_text("H-0413, H-0414")
+        expect(rows.nth(0)).to_contain_text("H-0413")
+        page.get_by_role("link", name="H-0413 later").focus()
+        page.keyboard.press("Enter")
+        expect(rows.nth(0)).to_contain_text("H-0414")
         page.get_by_role("button", name="Issue as plan 2").focus()
         page.keyboard.press("Enter")
         expect(page.locator("body")).to_contain_text("Plan 2 is issued.")
