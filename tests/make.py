@@ -2,6 +2,7 @@
 
 import os
 import pickle
+import shutil
 from datetime import timedelta
 from pathlib import Path
 
@@ -10,6 +11,7 @@ from django.db import connection, transaction
 from desk.mill import clock, ribbon
 from desk.mill import state as mill_state
 from desk.mill.clock import set_clock
+from desk.mill.models import MillVersion
 from desk.mill.state import MillState
 from desk.people.models import Person
 from desk.shift import drift, kept_board
@@ -20,13 +22,37 @@ KEPT_ROWS = "VAT_TEST_ROWS"
 
 
 def demo() -> None:
-    """The demo mill with five days of history, its clock at its morning; from the rows that the run has kept, where it has."""
+    """The demo mill with five days of history, its clock at its morning. It stands in the database from the start of the run;
+    where a test before has emptied that, it is put in again from the rows that the run has kept."""
     forget()
-    kept = os.environ.get(KEPT_ROWS)
-    if not kept:
-        build(days=DAYS)
-        return
-    tables = pickle.loads(Path(kept).read_bytes())
+    if not MillVersion.objects.exists():
+        kept = os.environ.get(KEPT_ROWS)
+        if not kept:
+            build(days=DAYS)
+            return
+        _put(pickle.loads(Path(kept).read_bytes())["demo"])
+    set_clock(NOW)
+    forget()
+
+
+def nothing() -> None:
+    """A database in which no mill was ever set up, for the tests of a first day; as far as the test's own transaction goes."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT name, sql FROM sqlite_master WHERE type = 'trigger'")
+        triggers = cursor.fetchall()  # of the log, which is never deleted
+        for name, _ in triggers:
+            cursor.execute(f'DROP TRIGGER "{name}"')
+        kept = pickle.loads(Path(os.environ[KEPT_ROWS]).read_bytes())
+        cursor.execute("PRAGMA defer_foreign_keys = ON")
+        for name in kept["demo"]:
+            cursor.execute(f'DELETE FROM "{name}"')
+        _put({"sqlite_sequence": kept["sequence"]})
+        for _, sql in triggers:
+            cursor.execute(sql)
+    forget()
+
+
+def _put(tables: dict[str, list]) -> None:
     with transaction.atomic(), connection.cursor() as cursor:
         cursor.execute("PRAGMA defer_foreign_keys = ON")
         cursor.execute("DELETE FROM sqlite_sequence")
@@ -34,12 +60,19 @@ def demo() -> None:
             if rows:
                 places = ", ".join(["%s"] * len(rows[0]))
                 cursor.executemany(f'INSERT INTO "{name}" VALUES ({places})', rows)
-    set_clock(NOW)
-    forget()
+
+
+def put_in_every(parallel: int) -> None:
+    """The demo in the run's database, and in the copies of it that the run's processes work on."""
+    demo()
+    own = connection.settings_dict["NAME"]
+    connection.close()
+    for k in range(1, parallel + 1 if parallel > 1 else 1):
+        shutil.copyfile(own, connection.creation.get_test_db_clone_settings(str(k))["NAME"])
 
 
 def keep_rows(path: Path) -> None:
-    """Build the demo once and keep its rows for every `demo()` of the run; the database is left as it was."""
+    """Build the demo once and keep its rows for the run; the database is left as it was."""
 
     def rows() -> dict[str, list]:
         with connection.cursor() as cursor:
@@ -59,20 +92,31 @@ def keep_rows(path: Path) -> None:
     changed = {k: v for k, v in after.items() if v != before[k]}
     stood = [k for k in changed if before[k] and k != "sqlite_sequence"]
     assert not stood, f"the demo changes rows that stood before it: {stood}"
-    path.write_bytes(pickle.dumps(changed))
+    path.write_bytes(pickle.dumps({"demo": changed, "sequence": before["sqlite_sequence"]}))
     os.environ[KEPT_ROWS] = str(path)
 
 
+_first: dict[str, str | None] = {"document": None}  # the set-up that what is kept of version 1 was worked out of
+
+
 def forget() -> None:
-    """Drop what the desk keeps by the set-up's version: each test has a database of its own, with the same numbers."""
-    mill_state._read.cache_clear()
-    mill_state._lines.clear()
+    """Drop what the desk keeps: each test has a database of its own, with the same numbers. What it keeps of the first version
+    stays as long as that is the same set-up: its document, its lines by how they are run, and their ribbons."""
     mill_state._refused.clear()
     mill_state._started.clear()
-    ribbon.forget()
     drift.forget()
     kept_board.forget()
     clock.forget()
+    with connection.cursor() as cursor:
+        row = cursor.execute("SELECT document FROM mill_millversion WHERE id = 1").fetchone()
+    document = row[0] if row else None
+    stays = document is not None and document == _first["document"]
+    _first["document"] = document
+    if not stays or mill_state._read.cache_info().currsize > 1:
+        mill_state._read.cache_clear()
+    for kept in (mill_state._lines, ribbon._small, ribbon._floor, ribbon._large):
+        for key in [k for k in kept if not stays or k[0] != 1]:
+            del kept[key]
 
 
 def person(username: str) -> Person:

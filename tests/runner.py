@@ -46,11 +46,12 @@ class Counting(DiscoverRunner):
     """Ends with `Tests: N passed, N failed`, and counts a test that could not run as failed."""
 
     def setup_databases(self, **kwargs):
-        """The demo is built once for the run: its rows are kept, and every test that asks for the demo puts them in."""
+        """The demo is built once for the run: it stands in its database, and in the copies that its processes work on."""
         made = super().setup_databases(**kwargs)
         if made:
             self.kept = tempfile.TemporaryDirectory()
             make.keep_rows(Path(self.kept.name) / "demo.rows")
+            make.put_in_every(self.parallel)
         return made
 
     def teardown_databases(self, old_config, **kwargs):

@@ -95,7 +95,7 @@ def document() -> dict:
 
 def build() -> None:
     """An empty mill of this document, a person of every role, its clock at the demo's morning."""
-    make.forget()
+    make.nothing()
     people = {
         role: Person.objects.create_user(f"o{i}", password="otter-test-1", role=role, own_pin=True)
         for i, role in enumerate(Role.values)

@@ -327,7 +327,7 @@ class SulphiteRuns(TestCase):
 
     @classmethod
     def setUpTestData(cls):
-        make.forget()
+        make.nothing()
         lead = Person.objects.create_user("ll", password=make.PIN, initials="L.L.", role="lead", own_pin=True)
         MillVersion.objects.create(document=whole("sulphite"), made_at=make.NOW, by=lead, note="a sulphite line")
         set_clock(make.NOW)

@@ -472,7 +472,7 @@ class FirstDay(TestCase):
     """From nothing to a first signed handover, without the console beyond the start command."""
 
     def setUp(self):
-        make.forget()
+        make.nothing()
 
     def test_from_nothing_to_a_handover(self):
         page = self.client.get("/sign-in/", follow=True)
