@@ -747,7 +747,7 @@ def planning(client) -> None:
 
 
 def main() -> None:
-    from desk.mill import ribbon, state
+    from desk.mill import ribbon, standing, state
     from desk.shift import kept_board
     from tests import make
 
@@ -759,12 +759,14 @@ def main() -> None:
         the_line()
 
         def cold():
+            standing.forget()
             state._lines.clear()
             ribbon.forget()
             kept_board.forget()
             assert client.get("/").status_code == 200
 
         def written():
+            standing.forget()
             kept_board.forget()
             assert client.get("/").status_code == 200
 

@@ -33,7 +33,8 @@ from desk.lab.actions import Entry, record_sample
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.mill.source_lots import of_cook
-from desk.mill.state import FITTED, MillState, NoMill
+from desk.mill.standing import FITTED
+from desk.mill.state import MillState, NoMill
 from desk.people.rights import refuse
 
 MOST_IMPORT = 2000

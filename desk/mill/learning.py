@@ -12,7 +12,7 @@ from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.mill.in_force import PREFIX
 from desk.mill.models import UnitFit
-from desk.mill.state import LEARNT, TRUSTED
+from desk.mill.standing import LEARNT, TRUSTED
 from desk.people.rights import refuse
 
 NEWEST = 400  # results of each row that are looked at

@@ -34,17 +34,14 @@ from desk.mill.models import MillVersion
 from desk.mill.planned import AHEAD as COVER_AHEAD
 from desk.mill.planned import NextRun, next_run
 from desk.mill.shifts import Shift, shift_of
+from desk.mill.standing import COOK_KEEPS, HALTS_BACK, Standing, standing
 
-HALTS_BACK = timedelta(days=10)
-FITTED = "fit."  # of the record of a chosen fit, then its wood
-LEARNT = "constants."  # of the record of a unit's chosen constants, then the unit
 SETTINGS_SINCE = frozenset(
     {*SPLIT, HELD, "air_pct"}
 )  # settings that an older record does not name: they stand as the set-up has them
-TRUSTED = ("single", "accepted")
+SHARES_KEPT = 40
 # what is left aside, step by step, when the line cannot be run with it: moisture read, set points, kept cooks
 LEFT_ASIDE = (("moistures", "moisture_pct"), ("loaded",), ("put_in_force",), ("constants",), ("makes",))
-COOK_KEEPS = timedelta(hours=24)  # what the line counts with after a blow, until the next
 COOK_LEADS = 0.5  # of that time it leads alone, then the plan comes back
 
 
@@ -220,6 +217,17 @@ class MillState:
     def grade(self) -> Grade:
         return self.mill.grades[self.run["grade"]]
 
+    @property
+    def _fresh(self) -> timedelta:
+        """How long a reading of a feed's moisture leads, at most."""
+        rows = self.mill.moisture_rows.values()
+        return timedelta(minutes=FRESH_INTERVALS * max((self.mill.plan[row].interval_min for row in rows), default=0.0))
+
+    @cached_property
+    def standing(self) -> Standing:
+        """The records that the state is read from."""
+        return standing(self.now, sorted(self.mill.moisture_rows.values()), self._fresh)
+
     @cached_property
     def stops(self) -> tuple[Planned, ...]:
         """Stops and reduced rates of the machine that are not over, soonest first."""
@@ -229,8 +237,7 @@ class MillState:
     def halts(self) -> tuple[Planned, ...]:
         """The same with those of the last days, which levels and lots are counted through."""
         result = []
-        kept = Record.objects.current().filter(kind__in=(Kind.STOP, Kind.RATE), at__gte=self.now - HALTS_BACK)
-        for r in kept:
+        for r in self.standing.halts(self.now):
             end, rate = datetime.fromisoformat(r.data["until"]), float(r.data.get("rate_pct", 0.0))
             result.append(Planned(r.at, end, r.data["what"], rate, r.data.get("planned", True), r.pk))
         return tuple(sorted(result, key=lambda s: (s.start, s.record)))
@@ -246,9 +253,8 @@ class MillState:
 
     @cached_property
     def setpoints(self) -> list[Record]:
-        """Share set points of the last two days, oldest first."""
-        rows = Record.objects.current().filter(kind=Kind.SETPOINT, subject="blend.shares", at__lte=self.now)
-        return list(rows.order_by("-at", "-id")[:40])[::-1]
+        """The newest share set points, oldest first."""
+        return self.standing.shares(self.now, SHARES_KEPT)
 
     @cached_property
     def shares(self) -> dict[str, float]:
@@ -330,11 +336,8 @@ class MillState:
         wood = {u.cooks: u.id for u in self.mill.units if u.cooks}
         if not wood:
             return {}
-        told = Record.objects.current().filter(
-            kind=Kind.COOK, status__in=("blown", "tested"), at__gt=self.now - COOK_KEEPS, at__lte=self.now
-        )
         result = {}
-        for at, data in told.order_by("at", "id").values_list("at", "data"):
+        for at, data in ((r.at, r.data) for r in self.standing.cooks(self.now)):
             if (unit := wood.get(data.get("species", ""))) and data.get("yield_pct"):
                 weight = leads((self.now - at) / COOK_KEEPS, fully=COOK_LEADS, at_most=1.0)
                 result[unit] = Made(yield_pct=data["yield_pct"], kappa=data["kappa"], weight=weight)
@@ -344,24 +347,16 @@ class MillState:
     def coefficients(self) -> dict[str, Fitted]:
         """This mill's own coefficients of a wood's cook, where a person chose a fit; what an earlier model fitted counts as
         none."""
-        told: dict[str, dict] = {}
-        rows = Record.objects.current().filter(kind=Kind.COOK, subject__startswith=FITTED, status="chosen", at__lte=self.now)
-        for subject, data in rows.order_by("at", "id").values_list("subject", "data"):
-            told[subject.removeprefix(FITTED)] = data
+        told = self.standing.fitted(self.now)
         return {species: restored(data) for species, data in told.items() if data and holds(data)}
 
     @cached_property
     def constants(self) -> dict[str, dict[str, float]]:
         """This mill's own constants of a unit, where a person chose a fit; a fit whose constants can no longer be counts as
         none."""
-        rows = Record.objects.current().filter(
-            kind=Kind.SETPOINT, subject__startswith=LEARNT, status="chosen", at__lte=self.now
-        )
-        told = {}
-        for subject, data in rows.order_by("at", "id").values_list("subject", "data"):
-            told[subject.removeprefix(LEARNT)] = data.get("constants", {})
         result = {}
-        for unit, values in told.items():
+        for unit, data in self.standing.learnt(self.now).items():
+            values = data.get("constants", {})
             plan = self.mill.settable.get(unit)
             bounds = {c.field: (c.low, c.high) for c in plan.constants()} if plan is not None else {}
             if values and all(k in bounds and bounds[k][0] <= v <= bounds[k][1] for k, v in values.items()):
@@ -372,7 +367,7 @@ class MillState:
     def put_in_force(self) -> dict[str, Record]:
         """The set points in force by unit: those whose settings the set-up in force still has."""
         result = {}
-        for unit, record in in_force.newest(self.now).items():
+        for unit, record in self.standing.sets(self.now).items():
             plan = self.plans.get(unit)
             put = record.data["settings"].keys()
             if plan is None or not plan.settings().keys() - SETTINGS_SINCE <= put <= plan.settings().keys():
@@ -394,7 +389,7 @@ class MillState:
     @cached_property
     def loaded(self) -> dict[str, dict[str, float]]:
         """The bale mix that the newest batches loaded, as settings by unit."""
-        return loaded.mixes(self.now, self.plans, self.put_in_force) if self.mill.vats else {}
+        return loaded.mixes(self.standing.batches(self.now), self.plans, self.put_in_force) if self.mill.vats else {}
 
     @cached_property
     def plans(self) -> dict[str, Acting]:
@@ -407,11 +402,7 @@ class MillState:
         rows = {row: unit for unit, row in self.mill.moisture_rows.items()}
         if not rows:
             return {}
-        since = self.now - timedelta(minutes=FRESH_INTERVALS * max(self.mill.plan[row].interval_min for row in rows))
-        told = Record.objects.current().filter(
-            kind=Kind.RESULT, subject__in=rows, status__in=TRUSTED, at__gt=since, at__lte=self.now
-        )
-        newest = {rows[record.subject]: record for record in told.order_by("at", "id")}
+        newest = {rows[record.subject]: record for record in self.standing.moistures(self.now, self._fresh)}
         return {unit: record for unit, record in newest.items() if self.leads(record) > 0.0}
 
     def leads(self, record: Record) -> float:

@@ -23,7 +23,7 @@ from desk.kit.bench import Well, read_wells, refuse_well, render_bench
 from desk.log.models import Kind, Record
 from desk.mill.context import state_of
 from desk.mill.ribbon import STATIONS, draw_small
-from desk.mill.state import TRUSTED
+from desk.mill.standing import TRUSTED
 from desk.stock.benches import BENCHES, GROUPS
 from desk.stock.vessel_drawings import layers_picture, level_picture
 

@@ -1,0 +1,101 @@
+"""The records that every page reads the mill's state from: stops, set points, chosen fits, cooks, loaded batches, moistures.
+
+Read together and kept as long as the log ends as it did: its last record's chained hash stands for all that is in it. Where the
+log has grown they are read anew.
+"""
+
+from collections.abc import Iterable, Sequence
+from datetime import datetime, timedelta
+
+from django.db import connection
+
+from desk.log.models import Kind, Record
+from desk.mill.in_force import PREFIX as SET
+from desk.mill.loaded import BATCHES
+
+HALTS_BACK = timedelta(days=10)
+COOK_KEEPS = timedelta(hours=24)  # what the line counts with after a blow, until the next
+BATCH_KEEPS = timedelta(hours=8)  # a batch tells of the mix so long
+SHARES = "blend.shares"
+FITTED = "fit."  # of the record of a chosen fit, then its wood
+LEARNT = "constants."  # of the record of a unit's chosen constants, then the unit
+TRUSTED = ("single", "accepted")
+MOST_SHARES = 200
+BACK = timedelta(hours=24)  # what is kept also tells of a time so long before it was read
+
+_kept: dict[tuple, "Standing"] = {}  # the newest reading, by how the log ends and what was asked of it
+MOST_KEPT = 4
+
+
+class Standing:
+    """Current records by what they tell, oldest first; each is asked for as of a time."""
+
+    def __init__(self, now: datetime, rows: Sequence[str], fresh: timedelta):
+        """`rows`: of the sampling plan whose results lead a feed's moisture, for `fresh` after they were taken."""
+        self.since = now - BACK
+        current = Record.objects.current().order_by("at", "id")
+        self._halts = list(current.filter(kind__in=(Kind.STOP, Kind.RATE), at__gte=self.since - HALTS_BACK))
+        shares = current.filter(kind=Kind.SETPOINT, subject=SHARES).order_by("-at", "-id")[:MOST_SHARES]
+        self._shares = list(shares)[::-1]
+        self._sets = list(current.filter(kind=Kind.SETPOINT, subject__startswith=SET))
+        self._learnt = list(current.filter(kind=Kind.SETPOINT, subject__startswith=LEARNT, status="chosen"))
+        self._fitted = list(current.filter(kind=Kind.COOK, subject__startswith=FITTED, status="chosen"))
+        cooks = current.filter(kind=Kind.COOK, status__in=("blown", "tested"), at__gt=self.since - COOK_KEEPS)
+        self._cooks = list(cooks)
+        batches = current.filter(kind=Kind.EVENT, subject__startswith=BATCHES, status="batch")
+        self._batches = list(batches.filter(at__gt=self.since - BATCH_KEEPS))
+        read = current.filter(kind=Kind.RESULT, subject__in=rows, status__in=TRUSTED, at__gt=self.since - fresh)
+        self._moistures = list(read) if rows else []
+
+    def halts(self, now: datetime) -> list[Record]:
+        """Stops and reduced rates of the machine that begin in the ten days before, or later."""
+        return [r for r in self._halts if r.at >= now - HALTS_BACK]
+
+    def shares(self, now: datetime, most: int) -> list[Record]:
+        return _until(self._shares, now)[-most:]
+
+    def sets(self, now: datetime) -> dict[str, Record]:
+        """The newest set point of each unit."""
+        return {r.subject.removeprefix(SET): r for r in _until(self._sets, now)}
+
+    def learnt(self, now: datetime) -> dict[str, dict]:
+        """What was chosen last of each unit's constants."""
+        return {r.subject.removeprefix(LEARNT): r.data for r in _until(self._learnt, now)}
+
+    def fitted(self, now: datetime) -> dict[str, dict]:
+        """What was chosen last of each wood's fit."""
+        return {r.subject.removeprefix(FITTED): r.data for r in _until(self._fitted, now)}
+
+    def cooks(self, now: datetime) -> list[Record]:
+        return [r for r in _until(self._cooks, now) if r.at > now - COOK_KEEPS]
+
+    def batches(self, now: datetime) -> list[Record]:
+        return [r for r in _until(self._batches, now) if r.at > now - BATCH_KEEPS]
+
+    def moistures(self, now: datetime, fresh: timedelta) -> list[Record]:
+        return [r for r in _until(self._moistures, now) if r.at > now - fresh]
+
+
+def forget() -> None:
+    """Drop what is kept, so that it is read anew."""
+    _kept.clear()
+
+
+def _until(records: Iterable[Record], now: datetime) -> list[Record]:
+    return [r for r in records if r.at <= now]
+
+
+def standing(now: datetime, rows: Sequence[str], fresh: timedelta) -> Standing:
+    """What stands as the log is now, for a time that is not a day before it was read."""
+    with connection.cursor() as cursor:
+        last = cursor.execute("SELECT hash FROM log_record ORDER BY id DESC LIMIT 1").fetchone()
+    key = (last, tuple(rows), fresh)
+    kept = _kept.get(key)
+    if kept is not None and kept.since <= now:
+        return kept
+    made = Standing(now, rows, fresh)
+    if kept is None:
+        if len(_kept) >= MOST_KEPT:
+            _kept.clear()
+        _kept[key] = made
+    return made
