@@ -326,15 +326,15 @@ def _steps(lane: Steps, clock: Clock, y: float) -> dict:
     return {
         "kind": "steps",
         "name": lane.name,
-        "under": f"{lane.unit}; {lane.limit:g} at most" if lane.limit else f"{lane.under}, {lane.unit}",
+        "under": f"{lane.unit}; to {peak:.1f} of {lane.limit:g}" if lane.limit else f"{lane.under}, {lane.unit}",
         "name_y": n(y + 13.0),
         "now_y": n(y + 28.0),
         "path": f"{path}H{n(RIGHT)}V{n(y + STEPS_H)}z",
         "limit_y": n(high(lane.limit)) if lane.limit else "",
         "peak": {
             "x": n(clock.x(at)),
-            "y": n(high(peak) + (13.0 if lane.limit else -2.0)),
-            "text": word,
+            "y": n(high(peak) - 2.0),
+            "text": "" if lane.limit else word,
             "anchor": "end" if right else "start",
         },
     }
