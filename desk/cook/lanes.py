@@ -95,9 +95,10 @@ def lanes(state, hours: float, stands: tuple[Stands, ...]) -> list[Lane]:
     numbers = numbered(known, coming)
     told: list[Lane] = []
     by_digester: dict[str, list[Bar]] = {}
+    next_ = next_cooks(coming)
     for b in [*(b for b in known if b.end > 0.0), *coming]:
-        tint = tints.get(species[b.digester], "")
-        by_digester.setdefault(b.digester, []).append(_bar(b, b.name if b.done else numbers[b.name], tint))
+        tint, hold = tints.get(species[b.digester], ""), b.digester if b is next_.get(b.digester) else ""
+        by_digester.setdefault(b.digester, []).append(_bar(b, b.name if b.done else numbers[b.name], tint, hold))
     if by_digester:
         names = sorted(by_digester)
         labels = tuple(d.rpartition(".")[2] for d in names)
@@ -124,16 +125,24 @@ def lanes(state, hours: float, stands: tuple[Stands, ...]) -> list[Lane]:
     return told
 
 
+def next_cooks(coming: list[houses.Batch]) -> dict[str, houses.Batch]:
+    """The first cook that comes in each digester."""
+    told: dict[str, houses.Batch] = {}
+    for b in sorted(coming, key=lambda b: b.rise_at):
+        told.setdefault(b.digester, b)
+    return told
+
+
 def _tint(kappa: float) -> str:
     """The colour of a dry pad of pulp of a kappa."""
     return swatch(ks_from_kappa(kappa)).hex
 
 
-def _bar(b: houses.Batch, number: str, tint: str) -> Bar:
+def _bar(b: houses.Batch, number: str, tint: str, hold: str = "") -> Bar:
     """A cook: filled, rises, is held, is blown."""
     fill, rise, top, blow, end = (
         m / 60.0 for m in (b.rise_at - b.fill_min, b.rise_at, b.rise_at + b.rise_min, b.blow_at, b.end)
     )
-    href = reverse("cook:one", args=[int(number)]) if b.done else reverse("cook:house")
+    href = reverse("cook:one", args=[int(number)]) if b.done else "" if hold else reverse("cook:house")
     shape = ((fill, 0.0), (rise, 0.25), (top, 1.0), (blow, 1.0), (end, 0.0))
-    return Bar(fill, end, number, tint, href, b.done, shape=shape)
+    return Bar(fill, end, number, tint, href, b.done, shape=shape, hold=hold)

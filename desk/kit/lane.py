@@ -29,6 +29,7 @@ class Bar:
     href: str = ""
     known: bool = False
     other: bool = False  # than usual
+    hold: str = ""  # what is held back where it is moved later: the unit that it is of
     shape: tuple[tuple[float, float], ...] = ()
 
 

@@ -16,7 +16,7 @@ from core.mill.telling import planned, takers, telling
 from core.unit import Worked
 from desk.kit.templatetags.vat import clock
 from desk.log.actions import write
-from desk.log.models import Kind, Record
+from desk.log.models import Kind, Record, named
 from desk.mill.in_force import PREFIX as SET
 from desk.people.rights import refuse
 
@@ -68,11 +68,6 @@ class Stop:
         return Stands(from_min=from_min, to_min=to_min, settles_min=60.0 * (self.way.delay_h + 2.0 * self.way.tau_h))
 
 
-def _named(kind: str, prefix: str) -> Q:
-    """Records of a kind whose subject begins so, as the index by subject finds them."""
-    return Q(kind=kind, subject__gte=prefix, subject__lt=f"{prefix[:-1]}{chr(ord(prefix[-1]) + 1)}")
-
-
 def _telling(mill) -> tuple[Line | None, dict]:
     """The line as the set-up plans it, and which rows tell first of each of its units; worked out once a set-up."""
     kept = _told.get(id(mill))
@@ -97,9 +92,9 @@ class Bearing:
         self._of_machine()
         lately = Q(at__gte=self.since)
         asked = (
-            lately & (Q(kind=Kind.START) | _named(Kind.SETPOINT, SET) | _named(Kind.EVENT, TANK) & Q(status="delivery"))
+            lately & (Q(kind=Kind.START) | named(Kind.SETPOINT, SET) | named(Kind.EVENT, TANK) & Q(status="delivery"))
             | Q(kind=Kind.DOWN, at__gte=self.now - DOWN_BACK)
-            | _named(Kind.EVENT, PACE)
+            | named(Kind.EVENT, PACE)
         )
         told = Record.objects.current().filter(asked)
         for r in told.order_by("at", "id"):

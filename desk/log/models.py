@@ -50,6 +50,11 @@ def canonical(told: Mapping[str, Any]) -> str:
     return json.dumps(plain, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 
 
+def named(kind: str, prefix: str) -> models.Q:
+    """Records of a kind whose subject begins so, as the index by subject finds them."""
+    return models.Q(kind=kind, subject__gte=prefix, subject__lt=f"{prefix[:-1]}{chr(ord(prefix[-1]) + 1)}")
+
+
 class RecordQuerySet(models.QuerySet):
     def current(self):
         """Records that no later record corrects."""

@@ -8,8 +8,9 @@ from collections.abc import Iterable, Sequence
 from datetime import datetime, timedelta
 
 from django.db import connection
+from django.db.models import Q
 
-from desk.log.models import Kind, Record
+from desk.log.models import Kind, Record, named
 from desk.mill.in_force import PREFIX as SET
 from desk.mill.loaded import BATCHES
 
@@ -20,6 +21,7 @@ SHARES = "blend.shares"
 FITTED = "fit."  # of the record of a chosen fit, then its wood
 LEARNT = "constants."  # of the record of a unit's chosen constants, then the unit
 TRUSTED = ("single", "accepted")
+HALTS, BLOWN = (Kind.STOP, Kind.RATE), ("blown", "tested")
 MOST_SHARES = 200
 BACK = timedelta(hours=24)  # what is kept also tells of a time so long before it was read
 
@@ -33,19 +35,21 @@ class Standing:
     def __init__(self, now: datetime, rows: Sequence[str], fresh: timedelta):
         """`rows`: of the sampling plan whose results lead a feed's moisture, for `fresh` after they were taken."""
         self.since = now - BACK
-        current = Record.objects.current().order_by("at", "id")
-        self._halts = list(current.filter(kind__in=(Kind.STOP, Kind.RATE), at__gte=self.since - HALTS_BACK))
-        shares = current.filter(kind=Kind.SETPOINT, subject=SHARES).order_by("-at", "-id")[:MOST_SHARES]
-        self._shares = list(shares)[::-1]
-        self._sets = list(current.filter(kind=Kind.SETPOINT, subject__startswith=SET))
-        self._learnt = list(current.filter(kind=Kind.SETPOINT, subject__startswith=LEARNT, status="chosen"))
-        self._fitted = list(current.filter(kind=Kind.COOK, subject__startswith=FITTED, status="chosen"))
-        cooks = current.filter(kind=Kind.COOK, status__in=("blown", "tested"), at__gt=self.since - COOK_KEEPS)
-        self._cooks = list(cooks)
-        batches = current.filter(kind=Kind.EVENT, subject__startswith=BATCHES, status="batch")
-        self._batches = list(batches.filter(at__gt=self.since - BATCH_KEEPS))
-        read = current.filter(kind=Kind.RESULT, subject__in=rows, status__in=TRUSTED, at__gt=self.since - fresh)
-        self._moistures = list(read) if rows else []
+        lasting = named(Kind.SETPOINT, SET) | Q(status="chosen") & (named(Kind.SETPOINT, LEARNT) | named(Kind.COOK, FITTED))
+        made = Q(kind=Kind.COOK, status__in=BLOWN, at__gt=self.since - COOK_KEEPS)
+        loaded = named(Kind.EVENT, BATCHES) & Q(status="batch", at__gt=self.since - BATCH_KEEPS)
+        asked = Q(kind__in=HALTS, at__gte=self.since - HALTS_BACK) | lasting | made | loaded
+        if rows:
+            asked |= Q(kind=Kind.RESULT, subject__in=rows, status__in=TRUSTED, at__gt=self.since - fresh)
+        told: dict[str, list[Record]] = {}
+        for r in Record.objects.current().filter(asked).order_by("at", "id"):
+            told.setdefault(_what(r), []).append(r)
+        self._halts, self._sets, self._learnt = (told.get(k, []) for k in ("halt", SET, LEARNT))
+        self._fitted, self._cooks, self._batches, self._moistures = (
+            told.get(k, []) for k in (FITTED, "cook", BATCHES, "moisture")
+        )
+        shares = Record.objects.current().filter(kind=Kind.SETPOINT, subject=SHARES)
+        self._shares = list(shares.order_by("-at", "-id")[:MOST_SHARES])[::-1]
 
     def halts(self, now: datetime) -> list[Record]:
         """Stops and reduced rates of the machine that begin in the ten days before, or later."""
@@ -79,6 +83,16 @@ class Standing:
 def forget() -> None:
     """Drop what is kept, so that it is read anew."""
     _kept.clear()
+
+
+def _what(r: Record) -> str:
+    """What a record tells: the start of its subject where that says it."""
+    if r.kind in HALTS:
+        return "halt"
+    if r.kind == Kind.RESULT:
+        return "moisture"
+    prefix = next((p for p in (SET, LEARNT, FITTED, BATCHES) if r.subject.startswith(p)), "")
+    return prefix or "cook"
 
 
 def _until(records: Iterable[Record], now: datetime) -> list[Record]:

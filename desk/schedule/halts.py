@@ -64,7 +64,13 @@ def units_of(mill) -> dict[str, tuple[str, str]]:
     """What may stand still on its own: the machine (empty), units of a station, digesters; each by its name and station."""
     named = {"": (mill.machine.name, "deliver")}
     named |= {u.id: (u.title, u.station) for u in mill.units if u.station in PAIRS and u.id != mill.roles.machine}
-    return named | {d: (f"digester {d.rpartition('.')[2]}, {d.partition('.')[0]}", "cook") for d in mill.digesters}
+    return named | {d: (_digester(d), "cook") for d in mill.digesters}
+
+
+def _digester(key: str) -> str:
+    """A digester by its key: digester 1; digester 1, K where the key says its line."""
+    line, _, own = key.rpartition(".")
+    return f"digester {own}, {line}" if line else f"digester {own}"
 
 
 def told(state, back: timedelta = timedelta(days=7)) -> list[Told]:
@@ -92,13 +98,13 @@ def lost_by_cause(rows: list[Told], state, back: timedelta):
 
 
 def as_typed(halt, record: int) -> str:
-    """A kept halt as the query that opens the form with it."""
+    """A halt as the query that opens the form with it; `record`: the one that keeps it, 0 for one that is not entered yet."""
     at = _typed_time
     does = {"does": "rate", "rate_pct": f"{halt.rate_pct:.0f}"} if halt.rate_pct else {"does": "stop"}
     planned = "yes" if halt.planned else "no"
     return urlencode(
         {
-            "corrects": record,
+            **({"corrects": record} if record else {}),
             "unit": halt.unit,
             "from": at(halt.start),
             "to": at(halt.end),

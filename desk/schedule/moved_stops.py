@@ -7,13 +7,15 @@ from datetime import datetime, timedelta
 
 from django.urls import reverse
 
+from desk.cook.lanes import coming_cooks, next_cooks
 from desk.kit.lane import Stands
 from desk.kit.templatetags.vat import clock, dayclock
-from desk.schedule.halts import Halt, as_typed
+from desk.schedule.halts import Halt, as_typed, units_of
 from desk.schedule.order_plan import FROZEN_H, HOURS, first_entry, halts_ahead, stands_of
 
 MOST_BY_H = 168.0
-KEY_H = 1.0  # a key moves a stop by so much
+KEY_H, HOLD_KEY_H = 1.0, 0.5  # a key moves a stop, and puts a cook off, by so much
+MOST_HELD_H, HELD_BACK = 24.0, "held back"
 
 
 @dataclass(frozen=True)
@@ -24,6 +26,7 @@ class Movable:
     record: int
     halt: Halt
     name: str
+    from_h: float = 0.0
 
     @property
     def hours(self) -> float:
@@ -75,6 +78,43 @@ class Tried:
         return other
 
 
+@dataclass(frozen=True)
+class HeldBack(Tried):
+    """A digester held back so many hours before its next cook: as if it stood meanwhile."""
+
+    @property
+    def start(self) -> datetime:
+        return self.stop.halt.start
+
+    @property
+    def enter(self) -> str:
+        return f"{reverse('schedule:halts')}?{as_typed(replace(self.stop.halt, end=self.end), 0)}"
+
+    @property
+    def words(self) -> str:
+        return f"{self.stop.name}, {self.stop.halt.what} from {dayclock(self.start)} to {clock(self.end)}"
+
+    def stands(self, known: tuple[Stands, ...]) -> tuple[Stands, ...]:
+        from_h = self.stop.from_h
+        own = Stands(self.stop.halt.unit, from_h, from_h + self.by_h, self.stop.halt.what, self.stop.name, True, self.stop.key)
+        return tuple(sorted([*known, own], key=lambda s: s.from_h))
+
+    def mill_state(self, state):
+        return state
+
+
+def holdable(state, stands: tuple[Stands, ...]) -> list[Movable]:
+    """The digesters whose next cook may be put off, each from the time it would be filled."""
+    named, told = units_of(state.mill), []
+    _, coming = coming_cooks(state, HOURS, stands)
+    for digester, b in sorted(next_cooks(coming).items()):
+        from_h = max(0.0, b.rise_at - b.fill_min) / 60.0
+        start = state.now + timedelta(hours=from_h)
+        halt = Halt(start, start, HELD_BACK, 0.0, True, digester, "")
+        told.append(Movable(digester, 0, halt, named.get(digester, (digester, ""))[0], from_h))
+    return told
+
+
 def movable(state) -> list[Movable]:
     """Planned stops that begin within the plan and not within its frozen hours, the soonest first."""
     first = state.now + timedelta(hours=FROZEN_H)
@@ -89,14 +129,17 @@ def movable(state) -> list[Movable]:
 def read_tried(state, data) -> Tried | None:
     """The stop that an address moves, and by how much; None where it names none. One that would begin within the frozen hours
     or behind the plan's end is told with why."""
-    stop = next((m for m in movable(state) if m.key == data.get("stop", "")), None)
-    if stop is None:
-        return None
     try:
         by_h = float(data.get("by", ""))
     except ValueError:
         return None
     if not math.isfinite(by_h) or abs(by_h) > MOST_BY_H or by_h == 0.0:
+        return None
+    if digester := data.get("hold", ""):
+        held = next((m for m in holdable(state, stands_of(state)) if m.key == digester), None)
+        return HeldBack(held, by_h) if held is not None and 0.0 < by_h <= MOST_HELD_H else None
+    stop = next((m for m in movable(state) if m.key == data.get("stop", "")), None)
+    if stop is None:
         return None
     begins = (stop.halt.start - state.now).total_seconds() / 3600.0 + by_h
     if begins < FROZEN_H:

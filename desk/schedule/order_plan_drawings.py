@@ -215,7 +215,7 @@ def _bars(lane: Bars, clock: Clock, y: float, old: Mapping[str, tuple[float, flo
 def _bar(b: Bar, clock: Clock, top: float, tall: float, old: Mapping[str, tuple[float, float]]) -> dict:
     x, wide = clock.x(b.from_h), clock.wide(b.from_h, b.to_h)
     most = int((wide - 4.0) / WORD_PX)
-    told = {"x": n(x), "w": n(wide), "tint": b.tint, "href": b.href, "known": b.known, "what": b.text}
+    told = {"x": n(x), "w": n(wide), "tint": b.tint, "href": b.href, "known": b.known, "what": b.text, "hold": b.hold}
     told["text"] = (
         b.text if len(b.text) <= most else b.text[-most:] if most > 1 and b.text.isdigit() else b.text[: max(0, most)]
     )

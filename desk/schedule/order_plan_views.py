@@ -23,8 +23,8 @@ from desk.mill.planned_sets import sets_due
 from desk.people.rights import may
 from desk.schedule.actions import Refused as OrderRefused
 from desk.schedule.furnish_plan import Furnishes, cannot, find_furnish, told_of
-from desk.schedule.moved_stops import KEY_H, Tried, movable, read_tried, stands_with
-from desk.schedule.order_plan import FROZEN_H, HOURS, RECIPES, Judged, Plan, Rates, Refused, put, rate_word
+from desk.schedule.moved_stops import HOLD_KEY_H, KEY_H, HeldBack, Tried, holdable, movable, read_tried, stands_with
+from desk.schedule.order_plan import FROZEN_H, HOURS, RECIPES, Judged, Plan, Rates, Refused, put, rate_word, stands_of
 from desk.schedule.order_plan_drawings import Old, plan_picture, strip_picture
 from desk.schedule.plan_files import (
     COLUMNS,
@@ -89,7 +89,8 @@ def order_plan(request):
     if rated is not None:
         columns.append(("with these" if furnish else "with rates", rated))
     asked_orders = plan.written(judged.found.orders) if name == MOVED else name if name in LETTERS else ""
-    stop_asked = f"&stop={tried.stop.key}&by={tried.by_h:g}" if moved_stop else ""
+    asks = "hold" if isinstance(tried, HeldBack) else "stop"
+    stop_asked = f"&{asks}={tried.stop.key}&by={tried.by_h:g}" if moved_stop else ""
     longest = max((j.found.ends_h for j in found), default=0.0)
     context = {
         "waiting": plan.waiting,
@@ -238,20 +239,27 @@ def _rates_told(plan: Plan, rates: dict[str, Rates], *, alone: bool) -> list[dic
 
 
 def _asked(request) -> dict[str, str]:
-    return {k: request.GET[k][:MOST_WORDS] for k in ("orders", "stop", "by") if request.GET.get(k)}
+    return {k: request.GET[k][:MOST_WORDS] for k in ("orders", "stop", "hold", "by") if request.GET.get(k)}
 
 
 def _tries(state, tried: Tried | None, shown: str) -> list[dict]:
-    """Each planned stop that may be moved, as it is entered or tried, with the ways an hour earlier and later."""
+    """Each planned stop that may be moved and each next cook that may be put off, as it is or is tried, with the ways earlier
+    and later."""
     rows = []
     for m in movable(state):
         by = tried.by_h if tried is not None and tried.stop.key == m.key and not tried.problem else 0.0
         own = Tried(m, by)
         ways = {word: f"{shown}&stop={m.key}&by={by + step:g}" for word, step in (("earlier", -KEY_H), ("later", KEY_H))}
-        first = state.now + timedelta(hours=FROZEN_H + KEY_H)
-        rows.append(
-            {"m": m, "by": by, "start": own.start, "end": own.end, **ways} | ({} if own.start >= first else {"earlier": ""})
-        )
+        if own.start < state.now + timedelta(hours=FROZEN_H + KEY_H):
+            ways["earlier"] = ""
+        rows.append({"m": m, "by": by, "start": own.start, "end": own.end, **ways})
+    for m in holdable(state, stands_of(state)):
+        by = tried.by_h if isinstance(tried, HeldBack) and tried.stop.key == m.key else 0.0
+        held = f"{shown}&hold={m.key}&by="
+        earlier = "" if not by else f"{held}{by - HOLD_KEY_H:g}" if by > HOLD_KEY_H else shown
+        end = m.halt.start + timedelta(hours=by)
+        ways = {"earlier": earlier, "later": f"{held}{by + HOLD_KEY_H:g}"}
+        rows.append({"m": m, "by": by, "start": m.halt.start, "end": end, "cook": True, **ways})
     return rows
 
 
@@ -264,10 +272,15 @@ def _old(plan: Plan, queued: Judged, issued: Version | None, name: str) -> Old:
     return Old(order_spans(plan, queued), {}, {k: list(c.points) for k, c in queued.courses.items()})
 
 
-def cook_spans(lanes: Lanes) -> dict[str, tuple[float, float]]:
-    """Coming cooks by their number, h from now."""
+def cook_rows(lanes: Lanes) -> list[dict[str, tuple[float, float]]]:
+    """Coming cooks of each digester by their number, h from now."""
     digesters = [lane for lane in lanes if isinstance(lane, Bars) and lane.name == COOKS]
-    return {b.text: (b.from_h, b.to_h) for lane in digesters for row in lane.rows for b in row if not b.known}
+    return [{b.text: (b.from_h, b.to_h) for b in row if not b.known} for lane in digesters for row in lane.rows]
+
+
+def cook_spans(lanes: Lanes) -> dict[str, tuple[float, float]]:
+    """Every coming cook by its number, h from now."""
+    return {name: span for row in cook_rows(lanes) for name, span in row.items()}
 
 
 def _moved(plan: Plan, judged: Judged, lanes: Lanes, issued: Version | None) -> str:
@@ -275,7 +288,7 @@ def _moved(plan: Plan, judged: Judged, lanes: Lanes, issued: Version | None) -> 
     if issued is None:
         return ""
     orders = moved_from(order_spans(plan, judged), issued.orders)
-    cooks = moved_chain(cook_spans(lanes), issued.cooks, SAME_COOK_H)
+    cooks = [c for own in cook_rows(lanes) for c in moved_chain(own, issued.cooks, SAME_COOK_H)]
     count = len(orders) + len(cooks)
     if not count:
         return f"As plan {issued.number} has it."

@@ -3,6 +3,7 @@
 from datetime import timedelta
 from urllib.parse import parse_qs, urlsplit
 
+from desk.cook.lanes import coming_cooks, next_cooks
 from desk.log.models import Kind, Record
 from desk.schedule.moved_stops import movable, read_tried, stands_with
 from desk.schedule.order_plan import FROZEN_H, HOURS, Plan, stands_of
@@ -102,3 +103,54 @@ class MovedStop(Planned):
         reader = self.client.get(f"{URL}{row['later']}", headers=PART)
         self.assertNotContains(reader, "Enter it so")
         self.assertEqual(Record.objects.filter(kind=Kind.STOP, corrects__isnull=False).count(), 0)
+
+
+class HeldBackCook(Planned):
+    """The next cook of a digester is put off on the plan: cooks behind it, the blow tank and the tower answer; entered it is a
+    stop of that digester."""
+
+    def held(self, by: str):
+        state = make.state(1)
+        tried = read_tried(state, {"hold": "1", "by": by})
+        return state, tried
+
+    def test_a_cook_that_is_put_off_comes_later_and_takes_out_of_its_tower(self):
+        state, tried = self.held("4")
+        known, coming = coming_cooks(state, HOURS, stands_of(state))
+        _, later = coming_cooks(state, HOURS, stands_with(state, tried))
+        first, then = (next_cooks(cooks)["1"] for cooks in (coming, later))
+        self.assertGreaterEqual(then.rise_at - first.rise_at, 4 * 60.0 - 1e-6)
+        self.assertLess(len([b for b in later if b.digester == "1"]), len([b for b in coming if b.digester == "1"]))
+        (cut,) = Plan(state, stands_with(state, tried)).cuts["K.tower"]
+        self.assertAlmostEqual(cut.to_h - cut.from_h, 4.0)
+        page = self.client.get(URL, {"hold": "1", "by": "4"}, headers=PART)
+        self.assertContains(page, "held back from")
+        self.assertEqual(page.context["weighed"]["heads"][:2], ["as entered", "stop moved"])
+        self.assertContains(page, "digester 1: held back")
+        self.assertLess(page.context["moved"].count(", "), 0.6 * len(later))  # each names those behind it too
+
+    def test_entered_it_is_a_stop_of_the_digester_and_the_plan_is_as_it_was_tried(self):
+        state, tried = self.held("3")
+        as_tried = Plan(state, stands_with(state, tried)).queued
+        form = {k: v[0] for k, v in parse_qs(urlsplit(tried.enter).query).items()}
+        self.assertNotIn("corrects", form)
+        self.assertContains(self.client.get(tried.enter), "Enter one")
+        answer = self.client.post("/schedule/stops/", {"why": "", "number": "", **form})
+        self.assertEqual(answer.status_code, 302, answer.context and answer.context["bad"])
+        told = Plan(make.state(1)).queued
+        self.assertEqual(Record.objects.filter(kind=Kind.DOWN, subject="1").count(), 1)
+        for key, course in told.courses.items():
+            self.assertAlmostEqual(course.points[-1][1], as_tried.courses[key].points[-1][1], delta=0.2)  # minutes are whole
+
+    def test_its_keys_put_it_off_by_half_hours_and_back_and_nothing_else_is_taken(self):
+        (row,) = [r for r in self.client.get(URL).context["tries"] if r.get("cook") and r["m"].key == "1"]
+        self.assertEqual(row["earlier"], "")
+        once = self.client.get(f"{URL}{row['later']}", headers=PART)
+        (moved,) = [r for r in once.context["tries"] if r.get("cook") and r["m"].key == "1"]
+        self.assertEqual(moved["by"], 0.5)
+        self.assertIsNone(self.client.get(f"{URL}{moved['earlier']}", headers=PART).context["tried"])
+        state = make.state(1)
+        for typed in ({"hold": "9", "by": "1"}, {"hold": "1", "by": "-1"}, {"hold": "1", "by": "25"}, {"hold": "1", "by": "x"}):
+            with self.subTest(typed=typed):
+                self.assertIsNone(read_tried(state, typed))
+                self.assertEqual(self.client.get(URL, typed).status_code, 200)

@@ -409,7 +409,7 @@ document.addEventListener("click", (event) => {
 });
 
 /* a plan's order is dragged along its axis: where it is let go it stands before the first order whose middle lies behind it */
-const movable = "g[data-order]:not([data-fixed]), g[data-stop]";
+const movable = "g[data-order]:not([data-fixed]), g[data-stop], g[data-hold]";
 const held = (event) => event.target.closest?.(movable) && event.preventDefault(); // the finger moves the bar, not the page
 document.addEventListener("touchstart", held, { passive: false });
 document.addEventListener("pointerdown", (event) => {
@@ -436,12 +436,13 @@ document.addEventListener("pointerdown", (event) => {
     bar.removeAttribute("transform");
     if (!told) return;
     const ask = (address) => window.htmx.ajax("GET", address, { target: "#answer", swap: "outerHTML", push: "true" });
-    if (bar.dataset.stop) {
+    if (bar.dataset.stop || bar.dataset.hold) {
       const axis = plan.querySelector("#axis rect").width.baseVal.value; // px of the clock's hours
       const scale = plan.viewBox.baseVal.width / plan.getBoundingClientRect().width;
-      const already = plan.dataset.tried === bar.dataset.stop ? Number(plan.dataset.by) : 0;
+      const key = bar.dataset.stop || bar.dataset.hold;
+      const already = plan.dataset.tried === key ? Number(plan.dataset.by) : 0;
       const hours = already + Math.round((2 * by * scale * Number(plan.dataset.hours)) / axis) / 2; // to half an hour
-      ask(hours ? `${plan.dataset.stopWays}&stop=${bar.dataset.stop}&by=${hours}` : plan.dataset.stopWays);
+      ask(hours ? `${plan.dataset.stopWays}&${bar.dataset.stop ? "stop" : "hold"}=${key}&by=${hours}` : plan.dataset.stopWays);
       return;
     }
     const others = [...plan.querySelectorAll("g[data-order]")].filter((el) => el !== bar);
