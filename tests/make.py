@@ -112,11 +112,19 @@ def forget() -> None:
     document = row[0] if row else None
     stays = document is not None and document == _first["document"]
     _first["document"] = document
-    if not stays or mill_state._read.cache_info().currsize > 1:
+    if not (stays and _only_first_is_read()):
         mill_state._read.cache_clear()
     for kept in (mill_state._lines, ribbon._small, ribbon._floor, ribbon._large):
         for key in [k for k in kept if not stays or k[0] != 1]:
             del kept[key]
+
+
+def _only_first_is_read() -> bool:
+    """Whether the first version, and no other, is kept as it was read."""
+    before = mill_state._read.cache_info()
+    if before.currsize == 1:
+        mill_state._read(1)
+    return before.currsize == 1 and mill_state._read.cache_info().misses == before.misses
 
 
 def person(username: str) -> Person:
