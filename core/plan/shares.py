@@ -400,7 +400,8 @@ def rules_of(case: SharesCase) -> tuple[tuple[str, int], ...]:
 
 def cannot_hold(case: SharesCase) -> tuple[tuple[str, int], ...]:
     """The smallest set of rules that cannot hold together, by dropping one after the other; empty where all hold."""
-    program, none = _Program(case), np.zeros(_Program(case).count)
+    program = _Program(case)
+    none = np.zeros(program.count)
     if program.answered(none, hard=True) is not None:
         return ()
     dropped: list[tuple[str, int]] = []

@@ -114,14 +114,14 @@ def lanes(state, hours: float, stands: tuple[Stands, ...]) -> list[Lane]:
     steady = sum(act.duties.get("steam_t_h", 0.0) for act in state.line.acts.values())
     if steady or by_digester:
         course = steam_course([*known, *coming], steady, 60.0 * hours)
-        told.append(Steps("Steam", "line, cooks", "t/h", tuple((m / 60.0, v) for m, v in course), state.mill.steam_allowed_t_h))
+        told.append(Steps("Steam", "t/h", tuple((m / 60.0, v) for m, v in course), state.mill.steam_allowed_t_h))
     if by_digester and tank is not None:
         course = tank.course(blows_of([*known, *coming]), 60.0 * hours)
-        told.append(Steps("Blow tank", "counted from cooks", "t OD", tuple((m / 60.0, v) for m, v in course), tank.full_t))
+        told.append(Steps("Blow tank", "t OD", tuple((m / 60.0, v) for m, v in course), tank.full_t))
     steady = sum(f["t_h"] * state.line.acting[f["key"]].charge.ea_pct_naoh / 100.0 for f in fed)
     if steady or by_digester:
         course = alkali_course([*known, *coming], charged, steady, 60.0 * hours)
-        told.append(Steps("White liquor", "EA charged", "t/h NaOH", tuple((m / 60.0, v) for m, v in course)))
+        told.append(Steps("White liquor", "EA t/h NaOH", tuple((m / 60.0, v) for m, v in course)))
     return told
 
 

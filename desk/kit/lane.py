@@ -49,7 +49,6 @@ class Steps:
     """A load that changes in steps: (hour, value) from each on."""
 
     name: str
-    under: str
     unit: str
     points: tuple[tuple[float, float], ...]
     limit: float | None = None

@@ -10,6 +10,7 @@ from desk.log.models import Kind, Record
 
 PLAN_SUBJECT, PLAN_STATUS = "plan", "plan issued"
 AHEAD = timedelta(hours=72)
+RUNNING = "running"  # what a plan has the furnish of the running order under
 
 
 @dataclass(frozen=True)

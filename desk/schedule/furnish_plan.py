@@ -27,13 +27,12 @@ from core.unit import Worked
 from desk.blend.broke import broke_source
 from desk.blend.pulps import chest_results, forecast_errors, limits_of, pulps_now
 from desk.kit.templatetags.vat import figure
-from desk.schedule.order_plan import RUNNING
+from desk.mill.planned import RUNNING
+from desk.mill.planned_sets import TOLD_PCT
+from desk.schedule.order_plan import BLOCK_H, SETTABLE
 
-BLOCK_H = 2.0
-MOST_OF_USUAL = 1.1  # a line gives at most so much of its rate now, default
 BROKE_KEPT = 0.3  # of its tower, at most, at the end: room for breaks, default
-MOVED_PCT = 0.25  # a share moved by less is as it was
-REACH_H = 1.0
+REACH_H = 1.0  # of what a vessel can give: not asked here
 
 
 @dataclass(frozen=True)
@@ -140,7 +139,7 @@ def _pulp(state, key: str) -> PulpRow:
         high_t=USABLE_HIGH_PCT / 100.0 * full,
         usual_t_h=round(usual, 4),
         least_t_h=0.0 if sets else round(usual, 4),
-        most_t_h=round(MOST_OF_USUAL * usual if sets else usual, 4),
+        most_t_h=round(max(SETTABLE) * usual if sets else usual, 4),
         keep_t=round(BROKE_KEPT * full, 3) if key == broke_source(state) else 1e5,
     )
 
@@ -163,7 +162,7 @@ def told_of(plan, f: Furnishes, *, may_plan: bool) -> list[dict]:
             for x, v in zip(f.case.shares, f.found.shares_pct, strict=True)
             if x.run == n
         }
-        moved = {k: pair for k, pair in own.items() if abs(pair[1] - pair[0]) > MOVED_PCT}
+        moved = {k: pair for k, pair in own.items() if abs(pair[1] - pair[0]) > TOLD_PCT}
         words = ", ".join(f"{k} {figure(was, 1)} to {figure(then, 1)} %" for k, (was, then) in moved.items())
         told.append({"name": run.name, "words": words, "href": _card(run.name, own, keys) if moved and may_plan else ""})
     return told
@@ -185,10 +184,10 @@ WORDS = {
     planned.STOP: "the stop that takes {} out",
 }
 WAYS = {
-    planned.FULL: lambda v, case, row: f"{v:.0f} t more room",
-    planned.FURNISH: lambda v, case, row: f"{100.0 * v:.1f} % of it outside its bands",
-    planned.DRAW: lambda v, case, row: f"{100.0 * v:.1f} % less of it",
-    planned.STOP: lambda v, case, row: f"{v:.1f} h shorter",
+    planned.FULL: lambda v: f"{v:.0f} t more room",
+    planned.FURNISH: lambda v: f"{100.0 * v:.1f} % of it outside its bands",
+    planned.DRAW: lambda v: f"{100.0 * v:.1f} % less of it",
+    planned.STOP: lambda v: f"{v:.1f} h shorter",
 }
 
 
@@ -212,7 +211,7 @@ def cannot(f: Furnishes) -> dict | None:
         return None
 
     def told(ways) -> list[str]:
-        return [f"{WORDS[w.kind].format(_named(f.case, w.kind, w.row))}: {WAYS[w.kind](w.value, f.case, w.row)}" for w in ways]
+        return [f"{WORDS[w.kind].format(_named(f.case, w.kind, w.row))}: {WAYS[w.kind](w.value)}" for w in ways]
 
     return {
         "rules": [WORDS[kind].format(_named(f.case, kind, row)) for kind, row in rules],

@@ -26,11 +26,7 @@ class Movable:
     record: int
     halt: Halt
     name: str
-    from_h: float = 0.0
-
-    @property
-    def hours(self) -> float:
-        return (self.halt.end - self.halt.start).total_seconds() / 3600.0
+    from_h: float = 0.0  # of a cook: when it would be filled
 
 
 @dataclass(frozen=True)

@@ -26,6 +26,7 @@ from desk.kit.templatetags.vat import clock, dayclock
 from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
+from desk.mill.planned import RUNNING
 from desk.people.rights import refuse
 from desk.schedule.actions import latest_card, latest_cards
 from desk.schedule.halts import Told, units_of
@@ -40,7 +41,6 @@ BLOCK_H = 2.0  # a line's rate is planned for so long at a time
 SETTABLE = (0.0, 0.8, 0.9, 1.0, 1.05, 1.1)  # of its usual rate: defaults
 STANDS_OF = 0.9  # of what comes: a stop that takes so much out leaves nothing to set
 SEARCHED_S, AROUND_S = 1.0, 3.0  # for each line; for all else
-RUNNING = "running"  # what the furnish of the running order is told under
 Furnish = Mapping[str, Mapping[str, float]]  # fractions by source, by the number of an order
 RECIPES: Furnish = MappingProxyType({})  # none is found: every order has its grade's
 

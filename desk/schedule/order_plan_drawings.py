@@ -320,23 +320,16 @@ def _steps(lane: Steps, clock: Clock, y: float) -> dict:
     for h, v in lane.points:
         if h < clock.hours:
             path += f"H{n(clock.x(h))}V{n(high(v))}"
-    at, peak = lane.most
-    word = f"{peak:.1f} at most"
-    right = clock.x(at) > RIGHT - 90.0
+    _, peak = lane.most
+    of = f" of {lane.limit:g}" if lane.limit else ""
     return {
         "kind": "steps",
         "name": lane.name,
-        "under": f"{lane.unit}; to {peak:.1f} of {lane.limit:g}" if lane.limit else f"{lane.under}, {lane.unit}",
+        "under": f"{lane.unit}; to {peak:.1f}{of}",
         "name_y": n(y + 13.0),
         "now_y": n(y + 28.0),
         "path": f"{path}H{n(RIGHT)}V{n(y + STEPS_H)}z",
         "limit_y": n(high(lane.limit)) if lane.limit else "",
-        "peak": {
-            "x": n(clock.x(at)),
-            "y": n(high(peak) - 2.0),
-            "text": "" if lane.limit else word,
-            "anchor": "end" if right else "start",
-        },
     }
 
 

@@ -135,6 +135,11 @@ def issue(
         "cooks": told(cooks),
         "stands": [[s.unit, s.from_h, s.to_h, s.what] for s in plan.stands],
         "levels": {k: [[round(h, 4), round(t, 3)] for h, t in c.points] for k, c in judged.courses.items()},
+        "feeds": {
+            unit: settings["feed_t_h"]
+            for unit in plan.state.mill.feed_plans
+            if "feed_t_h" in (settings := plan.state.line.acting[unit].settings())
+        },
         "furnish": {number: dict(shares) for number, shares in furnish.items()},
         "counts_on": {k: [[a, b, t_h] for a, b, t_h in r.runs()] for k, r in rates.items()},
         "factor": round(known[0].factor, 4) if (known := learnt(plan.state)) else 1.0,
