@@ -3,6 +3,8 @@
 import os
 import pickle
 import shutil
+import sqlite3
+from contextlib import closing
 from datetime import timedelta
 from pathlib import Path
 
@@ -19,6 +21,7 @@ from desk.shift.demo import NOW, PIN, build
 
 DAYS = 5
 KEPT_ROWS = "VAT_TEST_ROWS"
+KEPT_DATABASE = "VAT_TEST_DATABASE"
 
 
 def demo() -> None:
@@ -62,13 +65,25 @@ def _put(tables: dict[str, list]) -> None:
                 cursor.executemany(f'INSERT INTO "{name}" VALUES ({places})', rows)
 
 
-def put_in_every(parallel: int) -> None:
-    """The demo in the run's database, and in the copies of it that the run's processes work on."""
+def put_in_every(parallel: int, kept: Path) -> None:
+    """The demo in the run's database, in the copies of it that the run's processes work on, and in one that is kept."""
     demo()
     own = connection.settings_dict["NAME"]
     connection.close()
-    for k in range(1, parallel + 1 if parallel > 1 else 1):
-        shutil.copyfile(own, connection.creation.get_test_db_clone_settings(str(k))["NAME"])
+    os.environ[KEPT_DATABASE] = str(kept)
+    copies = [
+        connection.creation.get_test_db_clone_settings(str(k))["NAME"] for k in range(1, parallel + 1 if parallel > 1 else 1)
+    ]
+    for copy in (kept, *copies):
+        shutil.copyfile(own, copy)
+
+
+def put_back() -> None:
+    """The database as it stood when the run began, page by page, after a test that wrote outside a transaction of its own."""
+    connection.ensure_connection()
+    with closing(sqlite3.connect(os.environ[KEPT_DATABASE])) as kept:
+        kept.backup(connection.connection)
+    forget()
 
 
 def keep_rows(path: Path) -> None:

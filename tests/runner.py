@@ -6,7 +6,7 @@ import time
 import unittest
 from pathlib import Path
 
-from django.test.runner import DiscoverRunner
+from django.test.runner import DiscoverRunner, ParallelTestSuite
 
 from tests import make
 
@@ -42,8 +42,17 @@ def note_times() -> None:
 note_times()
 
 
+class LongFirst(ParallelTestSuite):
+    """The classes that take longest begin first, those of the browser, so that no process is left with one at the end."""
+
+    def __init__(self, subsuites, *args, **kwargs):
+        super().__init__(sorted(subsuites, key=lambda s: "browser" not in getattr(next(iter(s)), "tags", ())), *args, **kwargs)
+
+
 class Counting(DiscoverRunner):
     """Ends with `Tests: N passed, N failed`, and counts a test that could not run as failed."""
+
+    parallel_test_suite = LongFirst
 
     def setup_databases(self, **kwargs):
         """The demo is built once for the run: it stands in its database, and in the copies that its processes work on."""
@@ -51,7 +60,7 @@ class Counting(DiscoverRunner):
         if made:
             self.kept = tempfile.TemporaryDirectory()
             make.keep_rows(Path(self.kept.name) / "demo.rows")
-            make.put_in_every(self.parallel)
+            make.put_in_every(self.parallel, Path(self.kept.name) / "demo.sqlite3")
         return made
 
     def teardown_databases(self, old_config, **kwargs):

@@ -85,31 +85,32 @@ class Solution:
         unit = self.network.units[i]
         way = next(o for o in unit.outlets if o.name == outlet)
         flows: Vector = self.after[i] * way.shares
-        for d, q, w in zip(self.network.draws, self.drawn, self.composition, strict=True):
-            if d.tank == unit_id and d.rest == outlet:
-                flows = flows - q * w
-            if d.tank == unit_id and d.kind is DrawKind.THICKEN and d.to == way.to and d.rest != outlet:
-                flows = flows + q * w
+        for d, taken in self._draws_of.get(unit_id, ()):
+            if d.rest == outlet:
+                flows = flows - taken
+            if d.kind is DrawKind.THICKEN and d.to == way.to and d.rest != outlet:
+                flows = flows + taken
         return flows
+
+    @cached_property
+    def _draws_of(self) -> dict[str, list[tuple[Draw, Vector]]]:
+        """The draws of each tank with what they carry, t/h by component."""
+        result: dict[str, list[tuple[Draw, Vector]]] = {}
+        for d, q, w in zip(self.network.draws, self.drawn, self.composition, strict=True):
+            result.setdefault(d.tank, []).append((d, q * w))
+        return result
 
     def drawn_from(self, unit_id: str) -> Stream:
         """All that is drawn from a unit, together."""
         i = self.network.index[unit_id]
-        flows = np.zeros(N)
-        for d, q, w in zip(self.network.draws, self.drawn, self.composition, strict=True):
-            if d.tank == unit_id:
-                flows = flows + q * w
+        flows = sum((taken for _, taken in self._draws_of.get(unit_id, ())), np.zeros(N))
         return Stream(flows=_clean(flows), temp_c=float(self.temp_c[i]), quality=self._quality(i))
 
     def stored_t_h(self, unit_id: str) -> float:
         """Suspended solids a vessel gains (loses, when negative): its feed less what is drawn from it."""
         i = self.network.index[unit_id]
-        taken = sum(
-            float(q * (w @ SUSPENDED))
-            for d, q, w in zip(self.network.draws, self.drawn, self.composition, strict=True)
-            if d.tank == unit_id
-        )
-        return float(self.after[i] @ SUSPENDED) - taken
+        drawn = sum(float(taken @ SUSPENDED) for _, taken in self._draws_of.get(unit_id, ()))
+        return float(self.after[i] @ SUSPENDED) - drawn
 
     @cached_property
     def worst_closure(self) -> float:

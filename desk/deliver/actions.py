@@ -1,6 +1,6 @@
 """Lots: opened, closed with their sources, held, released. Rights and signatures are checked here, not in views."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cached_property
@@ -51,10 +51,13 @@ class Refused(FieldRefused):
 class Lot:
     """A lot read from its records: opened, closed (or running), its card, tests and decisions."""
 
-    def __init__(self, opened: Record, state):
+    def __init__(self, opened: Record, state, told: Sequence[Record] | None = None):
+        """`told`: the records of its end and of what was decided on it, oldest first, where they have been read already."""
         self.opened, self.state, self.number = opened, state, opened.subject
-        self.closed = Record.objects.current().filter(kind=Kind.LOT_CLOSE, about=opened).first()
-        self.decisions = list(Record.objects.current().filter(kind=Kind.DISPOSITION, about=opened).order_by("at", "id"))
+        if told is None:
+            told = _told_of([opened]).get(opened.pk, ())
+        self.closed = next((r for r in told if r.kind == Kind.LOT_CLOSE), None)
+        self.decisions = [r for r in told if r.kind == Kind.DISPOSITION]
         self.grade = state.grade_of(opened.data["grade"], opened.at)
 
     @property
@@ -144,8 +147,19 @@ class Lot:
 def lots(state, *, days: int = TRACED_DAYS):
     """Furnish lots of the last days, newest first."""
     since = state.now - timedelta(days=days)
-    opened = Record.objects.current().filter(kind=Kind.LOT_OPEN, at__gte=since, at__lte=state.now).order_by("-at", "-id")
-    return [Lot(r, state) for r in opened]
+    asked = Record.objects.current().filter(kind=Kind.LOT_OPEN, at__gte=since, at__lte=state.now).order_by("-at", "-id")
+    opened = list(asked)
+    told = _told_of(opened)
+    return [Lot(r, state, told.get(r.pk, ())) for r in opened]
+
+
+def _told_of(opened: Iterable[Record]) -> dict[int, list[Record]]:
+    """Of each opened lot, the records of its end and of what was decided on it, oldest first."""
+    result: dict[int, list[Record]] = {}
+    asked = Record.objects.current().filter(kind__in=(Kind.LOT_CLOSE, Kind.DISPOSITION), about__in=opened)
+    for r in asked.order_by("at", "id"):
+        result.setdefault(r.about_id, []).append(r)
+    return result
 
 
 def lot(number: str, state) -> Lot | None:

@@ -4,9 +4,6 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import NamedTuple
 
-from django.db.models import Window
-from django.db.models.functions import RowNumber
-
 from core.judge.band import GRAVITY, Band, Judgement, State, judge
 from core.judge.due import TIMES, Due, DueState, Pace, due, kept_pace, may_ease
 from core.lab.methods import TESTS
@@ -170,12 +167,11 @@ class Board:
         if only:
             records = records.filter(subject=only)
         self.results: dict[str, list] = {}
-        order = Window(RowNumber(), partition_by="subject", order_by=["-at", "-id"])
-        newest = records.filter(kind=Kind.RESULT).annotate(place=order).filter(place__lte=KEPT)
-        for row in newest.order_by("-at", "-id").values_list("pk", "subject", "at", "value", "status"):
+        for row in Record.objects.recent_results(since, self.now, KEPT, only):
             self.results.setdefault(row[1], []).append(Taken(*row))
         told = list(records.filter(kind__in=(Kind.MOVE, Kind.DECISION, Kind.EFFECT)).order_by("at", "id"))
         moves = [r for r in reversed(told) if r.kind == Kind.MOVE]
+        self.decided_on = {d.subject: d for d in told if d.kind == Kind.DECISION}  # the newest on each
         decisions = {d.about_id: d for d in told if d.kind == Kind.DECISION}
         judged = {e.about_id for e in told if e.kind == Kind.EFFECT}
         self.moves: dict[str, Record] = {}
@@ -186,6 +182,11 @@ class Board:
         self.bearing = Bearing(state)
         self.rows = tuple(self._row(row) for row in state.mill.plan.values() if not only or row.id == only)
         self.by_id = {r.row.id: r for r in self.rows}
+
+    def decided(self, subject: str, since: datetime) -> Record | None:
+        """What was decided last on a subject, where that is not older."""
+        decision = self.decided_on.get(subject)
+        return decision if decision is not None and decision.at >= since else None
 
     def _row(self, row) -> RowNow:
         band = self.mill_state.mill.band(row, self.mill_state.grade)

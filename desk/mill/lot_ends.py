@@ -24,7 +24,7 @@ def _deviations(since: datetime, until: datetime) -> list[Record]:
     told = Record.objects.current().filter(
         kind=Kind.EVENT, subject__startswith=DEVIATION, status__in=BEGINS_OR_ENDS, at__gt=since, at__lte=until
     )
-    return list(told.select_related("about").order_by("at", "id"))
+    return list(told.order_by("at", "id"))
 
 
 def _touches(r: Record, line: str) -> bool:

@@ -4,6 +4,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from django.db.models import Q
+
 from core.deliver.draw import draw
 from core.errors import CoreError, Infeasible
 from desk.log.models import Kind, Record
@@ -70,12 +72,14 @@ def of_plan(state) -> NextRun | None:
         return None
     starts = {row["name"]: datetime.fromisoformat(row["begins"]) for row in plan.data["orders"]}
     ahead = sorted((at, number) for number, at in starts.items() if state.now < at <= state.now + AHEAD)
-    started = Record.objects.current().filter(kind=Kind.START, at__lte=state.now, subject__in=[number for _, number in ahead])
-    begun = set(started.values_list("subject", flat=True)) if ahead else set()
+    told = Q(kind=Kind.START, at__lte=state.now) | Q(kind=Kind.ORDER)
+    asked = Record.objects.current().filter(told, subject__in=[number for _, number in ahead])
+    kept = list(asked.order_by("id")) if ahead else []
+    begun = {r.subject for r in kept if r.kind == Kind.START}
     start, number = next(((at, number) for at, number in ahead if number not in begun), (state.now, ""))
     if not number:
         return None
-    order = Record.objects.current().filter(kind=Kind.ORDER, subject=number).order_by("-id").first()
+    order = next((r for r in reversed(kept) if r.kind == Kind.ORDER and r.subject == number), None)
     if order is None or order.data["grade"] not in state.mill.grades:
         return None
     grade, data = state.mill.grades[order.data["grade"]], order.data

@@ -1,4 +1,4 @@
-"""The records that every page reads the mill's state from: stops, set points, chosen fits, cooks, loaded batches, moistures.
+"""The records that every page reads the mill's state from: stops, set points, chosen fits, cooks, batches, moistures, cards.
 
 Read together and kept as long as the log ends as it did: its last record's chained hash stands for all that is in it. Where the
 log has grown they are read anew.
@@ -21,6 +21,7 @@ SHARES = "blend.shares"
 FITTED = "fit."  # of the record of a chosen fit, then its wood
 LEARNT = "constants."  # of the record of a unit's chosen constants, then the unit
 TRUSTED = ("single", "accepted")
+ORDERED = (Kind.RUNCARD, Kind.START)
 HALTS, BLOWN = (Kind.STOP, Kind.RATE), ("blown", "tested")
 MOST_SHARES = 200
 BACK = timedelta(hours=24)  # what is kept also tells of a time so long before it was read
@@ -38,13 +39,13 @@ class Standing:
         lasting = named(Kind.SETPOINT, SET) | Q(status="chosen") & (named(Kind.SETPOINT, LEARNT) | named(Kind.COOK, FITTED))
         made = Q(kind=Kind.COOK, status__in=BLOWN, at__gt=self.since - COOK_KEEPS)
         loaded = named(Kind.EVENT, BATCHES) & Q(status="batch", at__gt=self.since - BATCH_KEEPS)
-        asked = Q(kind__in=HALTS, at__gte=self.since - HALTS_BACK) | lasting | made | loaded
+        asked = Q(kind__in=(*HALTS, *ORDERED), at__gte=self.since - HALTS_BACK) | lasting | made | loaded
         if rows:
             asked |= Q(kind=Kind.RESULT, subject__in=rows, status__in=TRUSTED, at__gt=self.since - fresh)
         told: dict[str, list[Record]] = {}
         for r in Record.objects.current().filter(asked).order_by("at", "id"):
             told.setdefault(_what(r), []).append(r)
-        self._halts, self._sets, self._learnt = (told.get(k, []) for k in ("halt", SET, LEARNT))
+        self._halts, self._sets, self._learnt, self._ordered = (told.get(k, []) for k in ("halt", SET, LEARNT, "order"))
         self._fitted, self._cooks, self._batches, self._moistures = (
             told.get(k, []) for k in (FITTED, "cook", BATCHES, "moisture")
         )
@@ -54,6 +55,12 @@ class Standing:
     def halts(self, now: datetime) -> list[Record]:
         """Stops and reduced rates of the machine that begin in the ten days before, or later."""
         return [r for r in self._halts if r.at >= now - HALTS_BACK]
+
+    def cards(self, now: datetime) -> list[Record]:
+        """Cards issued in the ten days before, oldest first, but those of orders that have started."""
+        told = [r for r in _until(self._ordered, now) if r.at >= now - HALTS_BACK]
+        started = {r.subject for r in told if r.kind == Kind.START}
+        return sorted((r for r in told if r.kind == Kind.RUNCARD and r.subject not in started), key=lambda r: r.pk)
 
     def shares(self, now: datetime, most: int) -> list[Record]:
         return _until(self._shares, now)[-most:]
@@ -89,6 +96,8 @@ def _what(r: Record) -> str:
     """What a record tells: the start of its subject where that says it."""
     if r.kind in HALTS:
         return "halt"
+    if r.kind in ORDERED:
+        return "order"
     if r.kind == Kind.RESULT:
         return "moisture"
     prefix = next((p for p in (SET, LEARNT, FITTED, BATCHES) if r.subject.startswith(p)), "")

@@ -34,7 +34,7 @@ from desk.mill.models import MillVersion
 from desk.mill.planned import AHEAD as COVER_AHEAD
 from desk.mill.planned import NextRun, next_run
 from desk.mill.shifts import Shift, shift_of
-from desk.mill.standing import COOK_KEEPS, HALTS_BACK, Standing, standing
+from desk.mill.standing import COOK_KEEPS, Standing, standing
 
 SETTINGS_SINCE = frozenset(
     {*SPLIT, HELD, "air_pct"}
@@ -579,9 +579,7 @@ class MillState:
     @cached_property
     def next_card(self) -> Record | None:
         """The issued card of the next order that has not started: its shares and draw follow in every cover."""
-        started = Record.objects.current().filter(kind=Kind.START, at__lte=self.now).values("subject")
-        cards = Record.objects.current().filter(kind=Kind.RUNCARD, at__gte=self.now - HALTS_BACK, at__lte=self.now)
-        newest = {c.subject: c for c in cards.exclude(subject__in=started).order_by("id")}
+        newest = {c.subject: c for c in self.standing.cards(self.now)}
         ahead = [c for c in newest.values() if self.now < datetime.fromisoformat(c.data["start"]) <= self.now + COVER_AHEAD]
         return min(ahead, key=lambda c: c.data["start"], default=None)
 

@@ -51,19 +51,14 @@ class InForce:
         return self.decision.entered_at + timedelta(seconds=UNDO_S)
 
 
-def cover_decision(vessel: str, now) -> Record | None:
-    """What was decided on a vessel's cover in the last two hours, unless it was undone."""
-    result = Record.objects.current().filter(kind=Kind.DECISION, subject=f"cover.{vessel}", at__gte=now - DECIDED_FOR)
-    return result.order_by("-at").first()
-
-
-def vessels_that_drift(state) -> list[Drift]:
-    """Vessels that stop the line soon, each with the share move it asks for, but those whose move was taken."""
+def vessels_that_drift(state, board: Board) -> list[Drift]:
+    """Vessels that stop the line soon, each with the share move it asks for, but those whose move was taken in the last two
+    hours and not undone."""
     result = []
     for v in state.vessels.values():
         if not v.stops_the_line:
             continue
-        decision = cover_decision(v.vessel.key, state.now)
+        decision = board.decided(f"cover.{v.vessel.key}", state.now - DECIDED_FOR)
         if decision is not None and decision.data["choice"] != "refuse":
             continue
         url = reverse("shift:decide_cover", args=[v.vessel.key])
@@ -113,9 +108,11 @@ def forget() -> None:
     _standing.clear()
 
 
-def in_force(now) -> list[InForce]:
+def in_force(now, board: Board) -> list[InForce]:
     """Moves taken within the last minute, the newest first."""
     since = now - timedelta(seconds=UNDO_S)
+    if not any(since < d.entered_at <= now for d in board.decided_on.values()):
+        return []
     rows = Record.objects.current().filter(kind=Kind.DECISION, entered_at__gt=since, entered_at__lte=now, about__isnull=False)
     result = [(d, may_undo(d, now)) for d in rows.select_related("about").order_by("-id")]
     return [InForce(d, left) for d, left in result if left > 0.0]
@@ -123,7 +120,7 @@ def in_force(now) -> list[InForce]:
 
 def everything(state, board: Board) -> list[Drift]:
     """The whole list with pictures and side effects."""
-    result = [*vessels_that_drift(state), *rows_that_drift(board), *standing_rows(state, board)]
+    result = [*vessels_that_drift(state, board), *rows_that_drift(board), *standing_rows(state, board)]
     return [_whole(d, state) for d in sorted(result, key=lambda d: -d.gravity)]
 
 

@@ -1,8 +1,9 @@
 """Shift: the whole line at a glance, what is due, what drifts, what runs out, and what was handed over."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from django.contrib import messages
+from django.db.models import Exists, OuterRef, Q
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.template.loader import render_to_string
@@ -29,6 +30,7 @@ from desk.shift.drawings import FLOOR_PX, floor, shift_rule
 from desk.shift.drift import everything, hidden_words, in_force, rows_that_drift, standing_known, vessels_that_drift
 
 ORDERED_IN = timedelta(hours=12)  # a tank stands in Cover when its next load is to be ordered so soon
+HELD_BACK = timedelta(days=8)  # a lot that is held longer is no longer counted on Shift
 DUE_SHOWN, SETS_SHOWN, DRIFT_SHOWN, COVER_SHOWN = 6, 2, 3, 7
 
 
@@ -37,15 +39,17 @@ def shift_context(request, state) -> dict:
     board = Board(state)
     now, sets = state.now, sets_due(state)
     shift = shift_of(now, state.mill)
-    drifts = [*vessels_that_drift(state), *rows_that_drift(board), *standing_known(state, board)]
+    drifts = [*vessels_that_drift(state, board), *rows_that_drift(board), *standing_known(state, board)]
     gauges = _gauges(state, board)
-    taken = in_force(now)
+    taken = in_force(now, board)
     room = max(1, DRIFT_SHOWN - len(taken[:1]))
     counts = board.counts()
     counts["contain"] += sum(d.vessel is not None for d in drifts)
     lot = running_lot(state)
-    notes = Record.objects.current().filter(kind=Kind.REMARK, at__gte=shift.start, at__lte=now)
-    handed = Record.objects.current().filter(kind=Kind.HANDOVER, at__lte=now).order_by("-at", "-id").first()
+    handovers = Record.objects.current().filter(kind=Kind.HANDOVER, at__lte=now)
+    read = Record.objects.filter(kind=Kind.HANDOVER_READ, about=OuterRef("pk"))
+    handed = handovers.annotate(was_read=Exists(read)).order_by("-at", "-id").first()
+    notes, held = _notes_and_held(state, shift.start)
     running = running_cooks(now)
     cover = [*cover_rows(state), *(t for t in tank_rows(state) if t["order_by"] - now <= ORDERED_IN)]
     cover.sort(key=lambda c: c["hours"])
@@ -77,10 +81,10 @@ def shift_context(request, state) -> dict:
         "lot_end": lot.to_end if lot else None,
         "lot_share": lot_progress(lot, state) if lot else 0.0,
         "stop": state.stops[0] if state.stops else None,
-        "notes_total": notes.count(),
-        "held_total": _held_total(state),
+        "notes_total": notes,
+        "held_total": held,
         "handed": handed,
-        "handed_read": handed and Record.objects.filter(kind=Kind.HANDOVER_READ, about=handed).exists(),
+        "handed_read": handed and handed.was_read,
         "may_move": request.user.may("move"),
     }
 
@@ -91,12 +95,18 @@ def lot_progress(lot, state) -> float:
     return min(1.0, max(0.0, (state.now - lot.start) / (end - lot.start)))
 
 
-def _held_total(state) -> int:
-    newest: dict[str, str] = {}
-    since = state.now - timedelta(days=8)
-    for r in Record.objects.current().filter(kind=Kind.DISPOSITION, at__gte=since).order_by("at", "id"):
-        newest[r.subject] = r.data["action"]
-    return sum(a == "hold" for a in newest.values())
+def _notes_and_held(state, begun: datetime) -> tuple[int, int]:
+    """How many notes the shift has, and how many lots are held."""
+    noted = Q(kind=Kind.REMARK, at__gte=begun, at__lte=state.now)
+    decided = Q(kind=Kind.DISPOSITION, at__gte=state.now - HELD_BACK)
+    notes, newest = 0, {}
+    told = Record.objects.current().filter(noted | decided).order_by("at", "id")
+    for kind, subject, action in told.values_list("kind", "subject", "data__action"):
+        if kind == Kind.REMARK:
+            notes += 1
+        else:
+            newest[subject] = action
+    return notes, sum(action == "hold" for action in newest.values())
 
 
 def _gauges(state, board) -> list[dict]:
@@ -289,7 +299,7 @@ def drift(request):
         "past": taken if show == "taken" else refused_ones if show == "refused" else [],
         "show": show,
         "tabs": (("open", "open", len(result)), ("taken", "taken", len(taken)), ("refused", "refused", len(refused_ones))),
-        "taken": in_force(state.now),
+        "taken": in_force(state.now, board),
         "counts": counts,
         "contain": counts["contain"] + sum(d.vessel is not None for d in result),
         "may_move": request.user.may("move"),

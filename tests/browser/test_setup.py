@@ -2,6 +2,7 @@
 
 import re
 
+from django.db import transaction
 from playwright.sync_api import Page, expect
 
 from desk.people.models import Person, Role
@@ -35,7 +36,8 @@ class SetUpFromNothing(DeskCase):
         """No mill at all: only those who may set one up."""
         from tests import make
 
-        make.forget()
+        with transaction.atomic():
+            make.nothing()
         for name, role in (("ada", Role.ENGINEER), ("ben", Role.LEAD), ("cyd", Role.OPERATOR)):
             Person.objects.create_user(name, password="otter-test-1", role=role, own_pin=True, initials=name[:2].upper())
         self.page = self.window()
