@@ -1,6 +1,7 @@
 """Django's runner, which also says in one plain line how many passed and failed."""
 
 import os
+import sys
 import tempfile
 import time
 import unittest
@@ -32,6 +33,8 @@ def note_times() -> None:
 
     def set_up(self, test, result):
         begun = time.perf_counter()
+        if "browser" not in getattr(type(test), "tags", ()) and (browser := sys.modules.get("tests.browser.desk")):
+            browser.end_chromium()
         class_set_up(self, test, result)
         if time.perf_counter() - begun > 0.05:
             note(f"{type(test).__module__}.{type(test).__name__} (its set-up)", begun)

@@ -12,7 +12,7 @@ from tests.browser.desk import DeskCase
 class Journeys(DeskCase):
     def test_one_order_walked_from_plan_to_hand_over(self):
         page = self.page
-        self.sign_in("Shift lead, day shift")
+        self.press_in("Shift lead, day shift")
         # plan: the order as written runs a tower dry; a relief is put in; the card is issued
         page.get_by_role("link", name="Schedule").click()
         page.get_by_role("link", name="Work out the card").first.click()
