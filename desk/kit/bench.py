@@ -8,9 +8,11 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django import forms
+from django.forms.utils import flatatt
 from django.shortcuts import render
 from django.utils import timezone
 from django.utils.cache import patch_vary_headers
+from django.utils.html import format_html, format_html_join
 
 from core import calc
 from core.errors import Caution, CoreError, ImpossibleInput, Infeasible
@@ -119,13 +121,33 @@ def time_typed(text: str, now: datetime, *, after: datetime | None = None) -> da
     return at
 
 
+class NumberInput(forms.TextInput):
+    """An input written without the three templates that Django renders for each: a bench has dozens."""
+
+    def _render(self, template_name, context, renderer=None):
+        widget = context["widget"]
+        own = {"type": widget["type"], "name": widget["name"], "value": widget["value"]}
+        return format_html("<input{}>", flatatt(own | widget["attrs"]))
+
+
+class WordSelect(forms.Select):
+    """The same for a choice among words."""
+
+    def _render(self, template_name, context, renderer=None):
+        widget = context["widget"]
+        options = [o for _, group, _ in widget["optgroups"] for o in group]
+        told = ((flatatt({"value": o["value"]} | o["attrs"]), o["label"]) for o in options)
+        written = format_html_join("", "<option{}>{}</option>", told)
+        return format_html("<select{}>{}</select>", flatatt({"name": widget["name"]} | widget["attrs"]), written)
+
+
 class NumberField(forms.CharField):
     """A number in the reader's unit of its quantity; what was typed is kept as typed when it is refused."""
 
     def __init__(self, said: Quantity, **kwargs):
         self.said = said
         self.schools = None
-        widget = forms.TextInput(attrs={"inputmode": "decimal", "autocomplete": "off", "data-well": ""})
+        widget = NumberInput(attrs={"inputmode": "decimal", "autocomplete": "off", "data-well": ""})
         super().__init__(label=said.label, help_text=said.help, widget=widget, **kwargs)
 
     def to_python(self, value):
@@ -166,7 +188,12 @@ class WordField(forms.ChoiceField):
             "invalid_choice": f"is “%(value)s”; it must be one of {', '.join(said.options)}",
         }
         super().__init__(
-            label=said.label, help_text=said.help, choices=[(o, o) for o in said.options], error_messages=messages, **kwargs
+            label=said.label,
+            help_text=said.help,
+            choices=[(o, o) for o in said.options],
+            widget=WordSelect,
+            error_messages=messages,
+            **kwargs,
         )
 
 

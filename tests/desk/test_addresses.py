@@ -528,7 +528,7 @@ class Forms(HypothesisTestCase):
     def setUpTestData(cls):
         make.demo()
 
-    @settings(max_examples=70)
+    @settings(max_examples=50)
     @given(st.data())
     def test_no_server_error_and_nothing_invalid_stored(self, data):
         from core.lab.methods import TESTS
@@ -556,7 +556,7 @@ class Forms(HypothesisTestCase):
             self.assertTrue(low <= r.value <= high, (r.subject, r.value))
             self.assertLessEqual(r.at, make.NOW + (r.entered_at - r.entered_at) + (r.entered_at - make.NOW))
 
-    @settings(max_examples=60)
+    @settings(max_examples=40)
     @given(
         st.dictionaries(
             st.sampled_from(

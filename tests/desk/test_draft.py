@@ -5,7 +5,7 @@ import copy
 from django.test import TestCase
 
 from core.mill import draft as drafting
-from desk.mill.drafts import current
+from desk.mill.drafts import current, groups_of
 from desk.mill.models import DraftStep, MillVersion, Proposal
 from desk.mill.setup import propose
 from tests import make
@@ -30,14 +30,27 @@ class Draft(TestCase):
         return self.client.post(STEP, {"do": do, "part": part, **more})
 
     def test_every_part_of_the_demo_mill_opens(self):
-        document = current().document
+        """Every part has its wells with what it is set to; of those with the same wells, the page of one is opened."""
+        document, opened = current().document, set()
         for section, name in drafting.SECTIONS.items():
             if section == "lanes":
                 continue
             for part in document[section]:
                 with self.subTest(section=section, part=part[name]):
+                    groups = groups_of(document, section, part[name], {}, {})
+                    wells = {w.name: w.value for g in groups for w in g.wells}
+                    self.assertTrue(wells)
+                    for key, value in part.items():
+                        if key in wells and isinstance(value, str | int | float) and not isinstance(value, bool):
+                            self.assertEqual(wells[key], f"{value}", key)
+                    if (shape := (section, *sorted(wells))) in opened:
+                        continue
+                    opened.add(shape)
                     answer = self.client.get("/mill/draft/", {"part": f"{section}:{part[name]}"})
                     self.assertContains(answer, 'name="part" value="' + f"{section}:{part[name]}".replace(">", "&gt;"))
+                    for well in wells:
+                        self.assertContains(answer, f'name="{well}"'.replace(">", "&gt;"))
+        self.assertGreater(len(opened), 20)
         for section in ("mill", "machine", "roles", "schools"):
             self.assertContains(self.client.get("/mill/draft/", {"part": f"{section}:"}), f'value="{section}:"')
         self.assertRegex(self.client.get("/mill/draft/").content.decode(), r"9\s+of\s+9\s+steps")

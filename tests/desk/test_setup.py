@@ -196,7 +196,7 @@ class AnyDocument(HypothesisTestCase):
     def setUpTestData(cls):
         make.demo()
 
-    @settings(max_examples=60)
+    @settings(max_examples=30)
     @given(st.lists(st.tuples(st.sampled_from(WAYS), JUNK), min_size=1, max_size=3), st.booleans())
     def test_a_changed_leaf_is_refused_in_words_or_the_pages_open(self, changes, drop):
         from django.test import Client

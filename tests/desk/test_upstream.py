@@ -1,5 +1,6 @@
 """What is put in force at one unit is read on the pages of every unit that its pulp comes to, and not elsewhere."""
 
+from django.db import transaction
 from django.test import TestCase
 
 from desk.log.models import Kind, Record
@@ -7,6 +8,7 @@ from tests import make
 
 WASH = ("K.larch.wash", "K.alder.wash", "K.post", "S.wash")
 BLEACH = ("K.bleach", "S.bleach")
+ANSWER = {"HX-Request": "true", "HX-Target": "answer"}
 K_AFTER_LARCH = ("wash K.larch.wash", "wash K.post", "bleach K.bleach")
 K_END = ("bleach K.bleach",)
 S_ALL = ("wash S.wash", "bleach S.bleach")
@@ -38,15 +40,18 @@ class Upstream(TestCase):
         self.cooked = {}
 
     def reads(self) -> dict[str, float]:
-        """What the pages say, by a name: soda loss, brightness, kappa, pulp, use of chemicals, freeness."""
+        """What the pages' answers say, by a name: soda loss, brightness, kappa, pulp, use of chemicals, freeness."""
+
+        def worked(path: str, **asked):
+            return self.client.get(path, asked, headers=ANSWER).context["worked"].result
+
         told = {}
         for unit in WASH:
-            told[f"wash {unit}"] = self.client.get("/wash/", {"line": unit}).context["worked"].result.soda_kg_adt
+            told[f"wash {unit}"] = worked("/wash/", line=unit).soda_kg_adt
         for unit in BLEACH:
-            page = self.client.get("/bleach/", {"line": unit})
-            told[f"bleach {unit}"] = page.context["worked"].result.iso_pct
+            told[f"bleach {unit}"] = worked("/bleach/", line=unit).iso_pct
         for species in ("larch", "alder", "bagasse"):
-            told[f"cook {species}"] = self.client.get("/cook/", {"wood": species}).context["worked"].result.kappa
+            told[f"cook {species}"] = worked("/cook/", wood=species).kappa
         for standing in self.client.get("/bleach/tanks/").context["standings"]:
             told[f"tank {standing.tank.chemical}"] = standing.tank.use_m3_h
         return told
@@ -61,15 +66,19 @@ class Upstream(TestCase):
         before = self.reads()
         for unit, values, moved, still in CHANGES:
             with self.subTest(unit=unit, values=values):
-                plan = make.state(0).line.acting[unit]
-                was = {k: repr(plan.settings()[k]) for k in values}
-                self.put(unit, **values)
-                now = self.reads()
+                with transaction.atomic():  # each change alone
+                    self.put(unit, **values)
+                    now = self.reads()
+                    transaction.set_rollback(True)
+                make.forget()
                 for name in moved:
                     self.assertGreater(abs(now[name] - before[name]), 5e-4 * max(1.0, abs(before[name])), name)
                 for name in still:
                     self.assertAlmostEqual(now[name], before[name], delta=1e-5 * max(1.0, abs(before[name])), msg=name)
-                self.put(unit, **was)
+        plan = make.state(0).line.acting[unit]
+        was = {k: repr(plan.settings()[k]) for k in values}
+        self.put(unit, **values)
+        self.put(unit, **was)
         back = self.reads()  # what is set back is read as before
         for name, value in before.items():
             self.assertAlmostEqual(back[name], value, delta=1e-5 * max(1.0, abs(value)), msg=name)
