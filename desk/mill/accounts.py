@@ -1,6 +1,6 @@
 """Accounts of whole hours from the record: what the line took and gave, kept so that a period is summed at once."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -102,9 +102,9 @@ def accounts_in(kept: HourAccount) -> Accounts:
     return Accounts(reel_t=kept.reel_t, of=of)
 
 
-def _stale(kept: HourAccount) -> bool:
-    """Whether something of that hour or before was written after it was worked out."""
-    return Record.objects.filter(pk__gt=kept.newest, at__lt=kept.start + HOUR).exists()
+def _stale(kept: HourAccount, written: Iterable[tuple[int, datetime]]) -> bool:
+    """Whether something of that hour or before was written after it was worked out; `written`: number and time of records."""
+    return any(pk > kept.newest and at < kept.start + HOUR for pk, at in written)
 
 
 def version_at(when: datetime) -> int:
@@ -167,10 +167,13 @@ def kept_hours(period: Period, *, at_once: int = AT_ONCE) -> tuple[list[HourAcco
     """The hours of a period that are worked out, some of them just now, and how many are still to be."""
     hours = period.hours
     there = {h.start: h for h in HourAccount.objects.filter(start__gte=period.start, start__lt=period.end)}
+    since = min((h.newest for h in there.values()), default=None)
+    later = Record.objects.filter(pk__gt=since, at__lt=period.end) if there else Record.objects.none()
+    written = list(later.values_list("pk", "at"))
     told, missing, done = [], 0, 0
     for start in hours:
         kept = there.get(start)
-        if kept is not None and (kept.gives or kept.ran <= 0.0) and not _stale(kept):
+        if kept is not None and (kept.gives or kept.ran <= 0.0) and not _stale(kept, written):
             told.append(kept)
             continue
         if done >= at_once:

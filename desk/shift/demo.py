@@ -35,6 +35,7 @@ from desk.lab.actions import Entry, record_sample
 from desk.log.actions import write, write_note
 from desk.log.models import Kind, Record
 from desk.log.moves import decide, set_shares
+from desk.mill.accounts import kept_hours, period_of
 from desk.mill.clock import set_clock
 from desk.mill.models import MillVersion
 from desk.mill.shifts import shift_of
@@ -707,4 +708,5 @@ def build(*, now: datetime = NOW, days: int = DAYS) -> None:
     build_cooks(people, now)
     _plan_issued(people, now.replace(hour=6, minute=10))
     _plant_link(people, now)
+    kept_hours(period_of(MillState(now), "day"), at_once=24)
     set_clock(now)

@@ -10,6 +10,7 @@ from core.accounts.gates import Balanced, Titrated, Transmitter, apart_pct, gate
 from core.cook.trust import band_of, default_band
 from desk.cook.liquor import less_sure, titrated
 from desk.log.models import Kind, Record
+from desk.mill.models import HourAccount
 from desk.mill.state import MillState
 from desk.schedule.gates import gates_of
 from tests import make, second_mill
@@ -119,6 +120,7 @@ class AtTheCard(Desk):
         self.assertNotContains(self.client.get("/cook/?wood=larch"), "wider until its liquor is titrated")
 
     def test_the_day_is_worked_out_bit_by_bit_and_told(self):
+        HourAccount.objects.all().delete()
         page = self.client.get("/schedule/gates/")
         for _ in range(6):
             if not page.context["gates"].missing_h:
