@@ -110,10 +110,15 @@ def newest(prefix: str, *, before: datetime) -> dict[str, Newest]:
 
 def at_minute(tag: str, when: datetime) -> Newest | None:
     """The reading nearest before a time, at most 15 minutes old, or None."""
-    rows = Reading.objects.filter(signal__tag=tag, at_ms__lte=ms(when), at_ms__gte=ms(when - timedelta(minutes=MATCH_MIN)))
-    r = rows.order_by("-at_ms").values_list("at_ms", "value").first()
+    first, last = ms(when - timedelta(minutes=MATCH_MIN)), ms(when)
+    sql = (
+        "SELECT r.at_ms, r.value FROM instruments_reading r JOIN instruments_signal s ON s.id = r.signal_id"
+        " WHERE s.tag = %s AND r.at_ms BETWEEN %s AND %s ORDER BY r.at_ms DESC LIMIT 1"
+    )
+    with connection.cursor() as cursor:
+        r = cursor.execute(sql, (tag, first, last)).fetchone()
     if r is None:
-        minutes = _in_figures(tag, ms(when - timedelta(minutes=MATCH_MIN)), ms(when))
+        minutes = _in_figures(tag, first, last)
         r = minutes[-1] if minutes else None
     return Newest(tag, at(r[0]), r[1]) if r else None
 

@@ -101,17 +101,11 @@ def _rounded(value: float | str, decimals: int) -> float | str:
 
 def newest_results(rows) -> dict[str, Record]:
     """The newest standing result of each plan row."""
-    result: dict[str, Record] = {}
     wanted = set(rows)
-    for row in wanted:
-        if row.startswith("tank."):  # a chemical's newest strength test
-            tests = Record.objects.current().filter(kind=Kind.EVENT, subject=row, status="strength")
-            if (newest := tests.order_by("-at", "-id").first()) is not None:
-                result[row] = newest
-            continue
-        results = Record.objects.current().filter(kind=Kind.RESULT, subject=row, status__in=STANDS)
-        if (newest := results.order_by("-at", "-id").first()) is not None:
-            result[row] = newest
+    tanks = {row for row in wanted if row.startswith("tank.")}  # a chemical's newest strength test
+    result: dict[str, Record] = Record.objects.newest_of(Kind.EVENT, tanks, ("strength",)) if tanks else {}
+    if others := wanted - tanks:
+        result |= Record.objects.newest_of(Kind.RESULT, others, STANDS)
     return result
 
 

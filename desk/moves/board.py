@@ -51,13 +51,25 @@ def station_of(practice: Practice) -> str:
     return practice.station if practice.station in columns else group_with(practice).station
 
 
-def lines(state, group) -> list[Line]:
-    """The rows of a group, those that stand first."""
+@dataclass(frozen=True)
+class Read:
+    """What places of moves are read from: the newest result of each plan row, the newest decision by the key of its place."""
+
+    newest: dict[str, Record]
+    decisions: dict[str, Record]
+
+    @classmethod
+    def of(cls, placements) -> "Read":
+        told = list(placements)
+        return cls(newest_results({r for s in told for r in s.readings.values()}), decided([s.subject for s in told]))
+
+
+def lines(state, group, read: Read | None = None) -> list[Line]:
+    """The rows of a group, those that stand first. `read`: what the mill's places are read from, where it has been already."""
     wanted = {k: p for k, p in ROWS.items() if p.station in group.rows}
     placements = [s for s in state.mill.moves.values() if s.row in wanted]
-    newest = newest_results({r for s in placements for r in s.readings.values()})
-    decisions = decided([s.subject for s in placements])
-    result = [_line(state, wanted[s.row], s, newest, decisions) for s in placements]
+    told = read or Read.of(placements)
+    result = [_line(state, wanted[s.row], s, told.newest, told.decisions) for s in placements]
     if any(p.station == "cook" for p in wanted.values()):
         result += _blows(state, wanted)
     order = list(wanted)

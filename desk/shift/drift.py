@@ -16,7 +16,7 @@ from desk.log.models import Kind, Record
 from desk.log.moves import UNDO_S, may_undo, share_slip
 from desk.mill.effects import Effect, effects
 from desk.mill.state import VesselNow
-from desk.moves.board import Line, lines
+from desk.moves.board import Line, Read, lines
 
 DECIDED_FOR = timedelta(hours=2)
 PAST_SHOWN = 8
@@ -81,9 +81,9 @@ def rows_that_drift(board: Board) -> list[Drift]:
 def standing_rows(state, board: Board) -> list[Drift]:
     """Rows of the practice table that stand at the readings now and whose slip is not open above already."""
     open_placements = {d.move.data.get("spot") for d in board.rows if d.move is not None and d.decision is None}
-    result, seen = [], set()
+    result, seen, read = [], set(), Read.of(state.mill.moves.values())
     for group in move_groups():
-        for line in lines(state, group):
+        for line in lines(state, group, read):
             if line.state != "stands" or line.key in open_placements or line.key in seen:
                 continue
             seen.add(line.key)
