@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cached_property
 
+from django.db.models import Q
+
 from core.deliver.lots import Parcel, lot_number
 from core.deliver.passing import through_vessel
 from core.deliver.release import Action, CardTest, Disposition, dispose, history
@@ -99,10 +101,19 @@ class Lot:
     def results(self, test) -> list[Record]:
         """The results that speak for this lot: sampled while it ran (not at the second the next one opened), and its
         retests."""
-        window = Record.objects.current().filter(kind=Kind.RESULT, subject=test.row, at__gte=self.start)
-        window = window.filter(at__lt=self.end) if self.closed else window.filter(at__lte=self.end)
-        own = Record.objects.current().filter(kind=Kind.RESULT, subject=f"{self.number}/{test.row}")
-        return sorted([*window, *own], key=lambda r: (r.at, r.pk))
+        return [*self._results.get(test.row, ())]
+
+    @cached_property
+    def _results(self) -> dict[str, list[Record]]:
+        """The results that speak for it, oldest first, by the row of their test; of the tests of every card."""
+        rows = {t.row for g in (self.grade, *self.state.mill.grades.values()) for t in g.tests}
+        own = {f"{self.number}/{row}": row for row in rows}
+        ran = Q(at__lt=self.end) if self.closed else Q(at__lte=self.end)
+        asked = Q(subject__in=rows, at__gte=self.start) & ran | Q(subject__in=own)
+        result: dict[str, list[Record]] = {}
+        for r in Record.objects.current().filter(asked, kind=Kind.RESULT).order_by("at", "id"):
+            result.setdefault(own.get(r.subject, r.subject), []).append(r)
+        return result
 
     @cached_property
     def deviations(self) -> list:
