@@ -2,6 +2,8 @@
 
 import json
 import re
+from time import perf_counter
+from urllib.parse import urlencode
 
 from django.http import Http404
 from django.shortcuts import render
@@ -35,6 +37,7 @@ PLACES = {
 }
 BASES = {"exact": "exact", "published": "published", "default": "default"}
 SENSITIVE = 3
+MOVES_AT_ONCE_S = 0.15  # what moves a figure is worked out with its page where it takes no longer than about this
 
 
 def _listing(request) -> dict:
@@ -89,9 +92,21 @@ def tokens_of(model, case, result, schools) -> list[dict]:
     return found
 
 
+def _moves(model, form, wanted: str) -> list[dict]:
+    """What moves a figure of a worked case most, each by 1 % of itself."""
+    put_in, of = {k: f.said for k, f in form.fields.items()}, quantities(model.result_class)[wanted].unit
+    return [
+        {"label": put_in[m.field].label, "step": m.step, "unit": put_in[m.field].unit, "change": m.change, "of": of}
+        for m in calc.sensitivities(model, form.case, wanted)[:SENSITIVE]
+    ]
+
+
 @require_safe
 def working(request, name: str):
-    """One model worked through with the values in the address; ?show= names the figure asked for, ?back= where it stood."""
+    """One model worked through with the values in the address; ?show= names the figure asked for, ?back= where it stood.
+
+    What moves the figure most runs the model twice an input; of one that takes a while it comes after the page (?moves=1).
+    """
     try:
         model = find(name)
     except KeyError:
@@ -100,7 +115,9 @@ def working(request, name: str):
     form_class = BenchForm.of(model, calc.counts(model, request.GET, usual))
     schools = request.schools
     form = form_class(form_class.opened(request.GET, calc.flat(usual), schools), schools=schools)
+    begun = perf_counter()
     result = form.run()
+    took = perf_counter() - begun
     names = quantities(model.result_class)
     usual = next((f for f in model.symbols.values() if f in names), next(iter(names)))
     wanted = request.GET.get("show") if request.GET.get("show") in names else usual
@@ -128,21 +145,16 @@ def working(request, name: str):
                     "on": field == wanted,
                 }
             )
-        put_in = {k: f.said for k, f in form.fields.items()}
-        moves = [
-            {
-                "label": put_in[m.field].label,
-                "step": m.step,
-                "unit": put_in[m.field].unit,
-                "change": m.change,
-                "of": names[wanted].unit,
-            }
-            for m in calc.sensitivities(model, case, wanted)[:SENSITIVE]
-        ]
+        asked = "moves" in request.GET
+        later = took * len(form.fields) > MOVES_AT_ONCE_S and not asked
+        moves = [] if later else _moves(model, form, wanted)
+        if asked and request.htmx.target == "moves":
+            return render(request, "handbook/_moves.html", {"moves": moves})
         more |= {
             "rows": rows,
             "lead": next(r for r in rows if r["on"]),
             "moves": moves,
+            "moves_at": f"{request.path}?{urlencode({**request.GET.dict(), 'moves': 1})}" if later else "",
             "tokens": tokens_of(model, case, result, schools),
             "cautions": calc.cautions_of(result),
             "strips": {k: range_strip(getattr(case, k), q) for k, q in quantities(model.case_class).items() if not q.options},

@@ -4,9 +4,12 @@ import csv
 import io
 import json
 import math
+import re
 import tempfile
 from contextlib import redirect_stderr, redirect_stdout
+from html import unescape
 from pathlib import Path
+from unittest.mock import patch
 
 from django.test import SimpleTestCase, TestCase, tag
 from hypothesis import given
@@ -144,11 +147,27 @@ class Doors(TestCase):
                 self.assertNotContains(page, "does not hold")
         self.assertContains(self.client.get("/models/stock.dilute/?flow_l_min=-2"), "it must be at least 0")
 
+    def test_what_moves_a_slow_model_comes_after_its_page_and_is_the_same(self):
+        self.client.force_login(make.person("new"), backend="django.contrib.auth.backends.ModelBackend")
+        asked = {"flow_l_min": "1800", "cons_pct": "3.5", "target_pct": "3"}
+        page = self.client.get("/models/stock.dilute/", asked)
+        at_once = re.search(r"<b>What moves it:</b>.*?</p>", page.content.decode(), re.S)[0]
+        self.assertIn("gives", at_once)
+        with patch("desk.handbook.views.MOVES_AT_ONCE_S", 0.0):
+            page = self.client.get("/models/stock.dilute/", asked)
+            self.assertNotContains(page, at_once)
+            self.assertContains(page, page.context["rows"][0]["value"])  # all else is there
+            later = unescape(re.search(r'hx-get="([^"]*)" hx-trigger="load"', page.content.decode())[1])
+            part = self.client.get(later, headers={"HX-Request": "true", "HX-Target": "moves"})
+            self.assertContains(part, at_once)
+            self.assertNotContains(part, "Holds for")
+            self.assertContains(self.client.get(later), at_once)  # without script: the whole page with it
+            refused = self.client.get("/models/stock.dilute/", {**asked, "flow_l_min": "-1", "moves": "1"})
+            self.assertContains(refused, "waits until the marked wells are right")
+
     def test_every_figure_of_shift_opens_its_working(self):
         self.client.force_login(make.person("mr"), backend="django.contrib.auth.backends.ModelBackend")
         html = self.client.get("/").content.decode()
-        import re
-
         links = {href.replace("&amp;", "&") for href in re.findall(r'<a href="(/(?:models|line)/[^"]+)" aria-label', html)}
         self.assertGreater(len(links), 8)
         for href in links:
