@@ -10,6 +10,7 @@ from pathlib import Path
 
 from django.db import connection, transaction
 
+from desk.log.anchor import anchor_path
 from desk.mill import clock, ribbon
 from desk.mill import state as mill_state
 from desk.mill.clock import set_clock
@@ -79,10 +80,12 @@ def put_in_every(parallel: int, kept: Path) -> None:
 
 
 def put_back() -> None:
-    """The database as it stood when the run began, page by page, after a test that wrote outside a transaction of its own."""
+    """The database as it stood when the run began, page by page, after a test that wrote outside a transaction of its own; what
+    it anchored of its record goes with it."""
     connection.ensure_connection()
     with closing(sqlite3.connect(os.environ[KEPT_DATABASE])) as kept:
         kept.backup(connection.connection)
+    anchor_path().unlink(missing_ok=True)
     forget()
 
 
