@@ -10,7 +10,7 @@ from core.line.steady import Solution
 from core.mill.document import Lane, LaneNode
 from core.stream import SUSPENDED, Stream
 from desk.kit.svg import band, n, ribbon
-from desk.kit.templatetags.vat import tph, working_path
+from desk.kit.templatetags.vat import tph, until, working_path
 from desk.mill.state import way_of
 
 COLUMNS = {
@@ -391,15 +391,10 @@ class _Painter:
                     "dx": "-14",
                 }
             )
-            minutes = round(cover.hours * 60)
-            self.r.vats[-1]["block"] = {
-                "x": "836",
-                "y": n(bottom + 3),
-                "text": f"{minutes} min" if minutes < 60 else f"{minutes // 60} h {minutes % 60:02d}",
-            }
+            self.r.vats[-1]["block"] = {"x": "836", "y": n(bottom + 3), "text": until(cover.hours)}
         else:
-            left_text = "steady" if math.isinf(cover.hours) else f"{int(cover.hours)} h {int(cover.hours * 60) % 60:02d}"
-            self.r.vats[-1]["under"] = {"x": "874", "y": n(bottom + 10.5), "level": f"{now.level_pct:.0f} %", "left": left_text}
+            left = until(cover.hours)
+            self.r.vats[-1]["under"] = {"x": "874", "y": n(bottom + 10.5), "level": f"{now.level_pct:.0f} %", "left": left}
 
     def merge(self) -> None:
         centre, k = self.size["blend"], self.k

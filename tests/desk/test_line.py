@@ -10,6 +10,7 @@ from unittest import mock
 from urllib.parse import parse_qs, urlencode, urlsplit
 
 from django.test import TestCase
+from django.utils.html import strip_tags
 
 from core import calc
 from core.catalogue import find
@@ -17,10 +18,13 @@ from core.errors import ImpossibleInput
 from core.line.heat import heated
 from desk.cases.actions import compare
 from desk.cases.models import HeldCase
+from desk.kit.templatetags.vat import hmu
 from desk.log.models import Kind, Record
 from desk.mill import in_force
 from desk.mill.clock import set_clock
+from desk.mill.drawings import cover_rows
 from desk.mill.models import MillVersion
+from desk.mill.ribbon import draw_ribbon
 from desk.mill.state import MillState
 from desk.people.models import Person
 from desk.stock.benches import BENCHES
@@ -80,6 +84,18 @@ class OneNumber(Line):
             case = f"{urlsplit(address).path}?{urlencode(asked, doseq=True)}"
             cases.setdefault(case, (address, {}))[1].setdefault(name, value)
         return dict(cases.values())
+
+    def test_a_vessel_runs_out_at_the_same_minute_in_the_picture_and_in_cover(self):
+        seen = set()
+        for minutes in range(0, 50, 3):
+            state = make.state(minutes)
+            cover = {row["v"].vessel.key: strip_tags(hmu(row["hours"])).replace(" ", "") for row in cover_rows(state)}
+            for vat in draw_ribbon(state).vats:
+                if vat.get("vessel") in cover and ("block" in vat or "under" in vat):
+                    shown = vat["block"]["text"] if "block" in vat else vat["under"]["left"]
+                    self.assertEqual(shown.replace(" ", ""), cover[vat["vessel"]], (minutes, vat["vessel"]))
+                    seen.add(vat["vessel"])
+        self.assertGreater(len(seen), 3)
 
     def test_every_figure_opens_the_case_that_made_it(self):
         schools = ({}, {"system": "us", "dryness": "ad"}, {"alkali": "na2o", "moisture": "dry", "brightness": "dir"})

@@ -112,15 +112,19 @@ def seconds_hm(seconds) -> str:
     return hm(seconds / 3600.0)
 
 
-@register.filter
-def hmu(hours) -> str:
-    """The same with its units set small."""
+def until(hours: float | None) -> str:
+    """How long until a vessel is empty or full: 34 min, 1 h 50, or steady where it never is."""
     if hours is None or math.isinf(hours):
         return "steady"
     minutes = round(hours * 60)
-    if minutes < 60:
-        return format_html('{}<span class="u">min</span>', minutes)
-    return format_html('{}<span class="u">h</span> {:02d}'.replace("{:02d}", "{}"), minutes // 60, f"{minutes % 60:02d}")
+    return f"{minutes} min" if minutes < 60 else f"{minutes // 60} h {minutes % 60:02d}"
+
+
+@register.filter
+def hmu(hours) -> str:
+    """How long until a vessel is empty or full, with its units set small."""
+    figure, unit, more = (*until(hours).split(" "), "", "")[:3]
+    return format_html('{}<span class="u">{}</span>{}', figure, unit, f" {more}" if more else "") if unit else figure
 
 
 @register.filter
