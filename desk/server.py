@@ -14,6 +14,7 @@ import socket
 import sys
 import threading
 import time
+import traceback
 from collections.abc import Callable
 from pathlib import Path
 
@@ -101,10 +102,10 @@ def prepare(say: Starting, *, demo: bool) -> None:
     executor = MigrationExecutor(connection)
     if executor.migration_plan(executor.loader.graph.leaf_nodes()):
         say("bringing the database up to date")
-        call_command("migrate", verbosity=0)
+        _apart(lambda: call_command("migrate", verbosity=0))
     if demo:
         say("loading the demo mill")
-        call_command("demo")
+        _apart(lambda: call_command("demo"))
     stamp = _stamp(settings)
     kept = Path(settings.STATIC_ROOT) / ".stamp"
     if not kept.exists() or kept.read_text() != stamp:
@@ -112,10 +113,62 @@ def prepare(say: Starting, *, demo: bool) -> None:
         call_command("collectstatic", interactive=False, verbosity=0)
         kept.write_text(stamp)
     say("laying out the pages")
-    from django.urls import get_resolver
-
-    _ = get_resolver().url_patterns  # every view and every model, once for all processes
+    _once_for_all()
     connection.close()
+
+
+def unusable(failure: Exception) -> str:
+    """That the database is not to be used, why, and what puts it right."""
+    from django.conf import settings
+
+    return (
+        f"vat: the database in {settings.DATA} cannot be used: {failure}. Look whether the disk is full and the folder may be "
+        "written to; a damaged database gives way to its newest backup by ./vat restore"
+    )
+
+
+def _apart(work: Callable[[], None]) -> None:
+    """Do the work in a process of its own, so that what it needed of memory goes with it. Ends the program where it fails."""
+    from django.db import DatabaseError, connection
+
+    connection.close()
+    pid = os.fork()
+    if pid:
+        status = os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1])
+        if status:
+            sys.exit(status)
+        return
+    status = 1
+    try:
+        work()
+        status = 0
+    except SystemExit as end:
+        status = end.code if isinstance(end.code, int) else 1
+        if isinstance(end.code, str):
+            print(end.code, file=sys.stderr)
+    except DatabaseError as failure:
+        print(unusable(failure), file=sys.stderr)
+    except BaseException:  # noqa: BLE001  (told as the interpreter would tell it)
+        traceback.print_exc()
+    finally:
+        sys.stdout.flush()
+        os._exit(status)
+
+
+def _once_for_all() -> None:
+    """What every process needs and none changes is read before they part, and so is held in memory once."""
+    import scipy.optimize  # noqa: F401
+    from django.urls import get_resolver
+    from django.utils import timezone
+
+    from core.errors import CoreError
+    from desk.mill.state import MillState, NoMill
+
+    _ = get_resolver().url_patterns  # every view and every model
+    try:
+        _ = MillState(timezone.now()).solution  # with all that is compiled for it
+    except (NoMill, CoreError):
+        return  # nothing is set up, or it cannot be run: the pages say so
 
 
 def _stamp(settings) -> str:
@@ -193,7 +246,6 @@ def web(listening: socket.socket) -> None:
         **proxied,
     )
     server.channel_class = channel_class()
-    threading.Thread(target=_warm, daemon=True).start()
 
     def stop(*_) -> None:
         raise SystemExit(0)
@@ -203,12 +255,6 @@ def web(listening: socket.socket) -> None:
         server.run()
     finally:
         server.close()
-
-
-def _warm() -> None:
-    """What only a solve or a search needs is imported while nobody waits for it."""
-    import scipy.optimize
-    import scipy.stats.qmc  # noqa: F401
 
 
 def instruments(simulate: bool) -> None:
@@ -232,12 +278,17 @@ def stand_in() -> None:
     call_command("stand_in_plant")
 
 
-def _end_with(minder: int) -> None:
-    """A child is told to stop when the process that minds it is gone, however that ended: nothing is left behind."""
+def _begin(name: str, minder: int) -> None:
+    """A child bears its role's name in the list of processes.
+
+    It is told to stop when the process that minds it is gone, however that ended: nothing is left behind.
+    """
     import ctypes
 
-    set_death_signal = 1
-    ctypes.CDLL(None).prctl(set_death_signal, signal.SIGTERM)
+    set_death_signal, set_name = 1, 15
+    system = ctypes.CDLL(None)
+    system.prctl(set_name, f"vat {name}".encode()[:15])
+    system.prctl(set_death_signal, signal.SIGTERM)
     if os.getppid() != minder:  # it went while this one was made
         os._exit(1)
 
@@ -260,7 +311,7 @@ class Minder:
             return
         status = 1
         try:
-            _end_with(minder)
+            _begin(name, minder)
             for number in (signal.SIGTERM, signal.SIGINT):
                 signal.signal(number, signal.SIG_DFL if number == signal.SIGTERM else signal.SIG_IGN)
             self.roles[name]()
@@ -318,7 +369,12 @@ def main() -> None:
     os.environ.setdefault("VAT_HOSTS", ",".join(host_names(asked.host)))
     if asked.demo:
         os.environ["VAT_DEMO"] = "1"
-    prepare(say, demo=asked.demo)
+    from django.db import DatabaseError
+
+    try:
+        prepare(say, demo=asked.demo)
+    except DatabaseError as failure:
+        sys.exit(unusable(failure))
     from django.conf import settings
 
     from desk.people.first import first_code

@@ -427,7 +427,9 @@ class Desk:
         self.server.wait()
 
     def memory_mb(self) -> float:
-        asked = subprocess.run(["pgrep", "-P", str(self.server.pid)], capture_output=True, text=True, check=False)
+        """Of the largest web process."""
+        command = ["pgrep", "-P", str(self.server.pid), "vat web"]
+        asked = subprocess.run(command, capture_output=True, text=True, check=False)
         return max((memory_mb(int(p)) for p in asked.stdout.split()), default=float("nan"))
 
 

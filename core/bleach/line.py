@@ -413,9 +413,9 @@ def cheapest(
 
     # kinks where a charge only feeds the carry-over stop a gradient: the neighbourhood is found by even samples first
     from scipy.optimize import minimize
-    from scipy.stats.qmc import Halton  # a second to import: only who asks for least cost pays it
 
-    spread = low + (1.0 - low) * Halton(len(free), scramble=False).random(SAMPLES + 1)[1:]
+    steps = 2.0 ** (np.arange(1, len(free) + 1) / (len(free) + 1))  # a sequence of Kronecker's: even in every direction
+    spread = low + (1.0 - low) * (np.outer(np.arange(1, SAMPLES + 1), steps) % 1.0)
     tried = sorted([sum_of_misses(u), at(u * high).cost, *u] for u in [np.clip(now, low, 1.0), *spread])
     starts = [np.array(row[2:]) for row in tried[:STARTS]]
     for start in starts:

@@ -320,6 +320,30 @@ class Drill(SimpleTestCase):
             said.seek(0)
             raise AssertionError(f"the server did not start (status {server.poll()}): {said.read()[-1500:]}")
 
+    def test_a_start_that_cannot_be_ends_in_a_sentence(self):
+        """A file that is no database, and one that was cut off."""
+        database = Path(self.folder) / "vat.sqlite3"
+        whole = database.read_bytes()
+        for held, why in ((b"chips and liquor\n" * 400, "not a database"), (whole[: len(whole) // 2], "malformed")):
+            database.write_bytes(held)
+            for beside in ("vat.sqlite3-wal", "vat.sqlite3-shm"):
+                (Path(self.folder) / beside).unlink(missing_ok=True)
+            with self.assertRaises(AssertionError) as ended:
+                self.serve(free_port())
+            said = str(ended.exception)
+            self.assertIn("(status 1)", said)
+            self.assertIn(f"the database in {self.folder} cannot be used", said)
+            self.assertIn(why, said)
+            self.assertNotIn("Traceback", said)
+            self.assertEqual(database.read_bytes(), held)  # what is broken is left as it was for whoever looks at it
+
+    def resident_mb(self, server: subprocess.Popen) -> float:
+        """Memory of the web process, which bears its role's name."""
+        asked = subprocess.run(["pgrep", "-P", str(server.pid), "vat web"], capture_output=True, text=True, check=True)
+        (pid,) = asked.stdout.split()
+        (row,) = (r for r in Path(f"/proc/{pid}/status").read_text().splitlines() if r.startswith("VmRSS"))
+        return int(row.split()[1]) / 1024.0
+
     def test_a_server_killed_loses_nothing_it_answered(self):
         """Samples are posted while the server is killed by signal 9, again and again; each that was answered is there."""
         chance = random.Random(26318)
@@ -351,6 +375,9 @@ class Drill(SimpleTestCase):
         self.assertEqual(browser.open(f"{base}/", timeout=5).status, 200)
         for held in stalled:
             held.close()
+        for path in ("/schedule/", "/models/", "/cook/", "/bleach/"):
+            self.assertEqual(browser.open(f"{base}{path}", timeout=30).status, 200)
+        self.assertLess(self.resident_mb(server), 220.0)  # what all processes need is read before they part
         answered: list[str] = []
         for kill in range(KILLS):
             until = time.monotonic() + chance.uniform(0.02, 0.35)
