@@ -170,6 +170,22 @@ def quantities(cls: Hashable) -> Mapping[str, Quantity]:
     return {f.name: f.metadata[KEY] for f in fields(cast(Any, cls)) if KEY in f.metadata}
 
 
+def labels_alone(cls: Hashable) -> Mapping[str, str]:
+    """What each quantity of a class is called where it stands by itself, by field name.
+
+    A label that begins with a small letter goes on from the one above it (`Goes on`, then `at`), so it is led by that one
+    (`Goes on, at`). Symbols (`pH`, `k/s`, `a*`, `n`) stand by themselves.
+    """
+    result: dict[str, str] = {}
+    lead = ""
+    for name, said in quantities(cls).items():
+        first = said.label.split()[0] if said.label else ""
+        goes_on = first.isalpha() and first.islower() and len(said.label) > 1
+        result[name] = f"{lead}, {said.label}" if goes_on and lead else said.label
+        lead = lead if goes_on else said.label
+    return result
+
+
 def check(case: Any) -> tuple[Caution, ...]:
     """Refuse the impossible, every field at once; return cautions for what lies outside the valid range.
 

@@ -210,8 +210,8 @@ class CascadeFound:
     lost_kg_h: float = figure("Leaves the line", "kg/h OD", decimals=1, equation="last reject, less what is refined back")
     loss_pct: float = figure("Lost of what came", "%", decimals=3, equation="leaves/feed")
     fibre_lost_pct: float = figure("Fibre lost", "%", decimals=3, equation="long and short fibre that leave/that came")
-    dirt_in_ppm: float = figure("Dirt in", "ppm", decimals=0, equation="shives, sand, stickies, plastics/solids")
-    dirt_out_ppm: float = figure("Dirt out", "ppm", decimals=0, equation="the same of what goes on")
+    dirt_in_ppm: float = figure("Dirt in, by mass", "mg/kg", decimals=0, equation="shives, sand, stickies, plastics/solids")
+    dirt_out_ppm: float = figure("Dirt out, by mass", "mg/kg", decimals=0, equation="the same of what goes on")
     removed_pct: float = figure("Dirt removed", "%", decimals=2, equation="1 − dirt on/dirt in")
     sand_pct: float = figure("Sand removed", "%", decimals=2, equation="1 − sand on/sand in")
     shives_pct: float = figure("Shives removed", "%", decimals=2, equation="1 − shives on/shives in")
@@ -646,7 +646,7 @@ def cascade(case: CascadeCase) -> CascadeFound:
 
 
 def other_ways(case: CascadeCase) -> dict[int, float]:
-    """The dirt that would go on, ppm, were the accept of a stage sent the other way; by the stage's place, counted from 0."""
+    """The dirt that would go on, mg/kg, were the accept of a stage sent the other way; by the stage's place, counted from 0."""
     told = {}
     for i, s in enumerate(case.stages[1:], start=1):
         turned = replace(s, accept=FORWARD if s.accept == BACK else BACK)

@@ -54,7 +54,7 @@ def least_loss(case: CascadeCase, dirt_ppm: float) -> Least | Infeasible:
         return replace(case, stages=stages)
 
     def at(rv: Array) -> tuple[float, float, float, float]:
-        """Loss, % of what came; dirt on, ppm; the thickest tip, %; the least margin of a basket to blinding."""
+        """Loss, % of what came; dirt on, mg/kg; the thickest tip, %; the least margin of a basket to blinding."""
         key = rv.tobytes()
         if key not in kept:
             try:
@@ -69,8 +69,8 @@ def least_loss(case: CascadeCase, dirt_ppm: float) -> Least | Infeasible:
 
     cleanest = at(high)[1]
     if cleanest > dirt_ppm + MEETS_PPM:
-        reason = f"{dirt_ppm:g} ppm is cleaner than these stages make at their most rejects"
-        return Infeasible(field="dirt_ppm", reason=reason, nearest=cleanest, unit="ppm")
+        reason = f"{dirt_ppm:g} mg/kg is cleaner than these stages make at their most rejects"
+        return Infeasible(field="dirt_ppm", reason=reason, nearest=cleanest, unit="mg/kg")
     from scipy.optimize import minimize  # a second to import: only who asks pays it
 
     now = np.clip(np.array([s.rv for s in case.stages]), low, high)
@@ -97,13 +97,13 @@ def least_loss(case: CascadeCase, dirt_ppm: float) -> Least | Infeasible:
         if best is not None:
             break
     if best is None:
-        reason = f"{dirt_ppm:g} ppm asks for rejects that plug tips or blind baskets"
-        return Infeasible(field="dirt_ppm", reason=reason, nearest=base.dirt_out_ppm, unit="ppm")
+        reason = f"{dirt_ppm:g} mg/kg asks for rejects that plug tips or blind baskets"
+        return Infeasible(field="dirt_ppm", reason=reason, nearest=base.dirt_out_ppm, unit="mg/kg")
     found = cascade(with_rejects(best))
     binds = [f"stage {i + 1} at its least, {100 * low[i]:g} %" for i in range(n) if best[i] < low[i] + 1e-3]
     binds += [f"stage {i + 1} at its most, {100 * high[i]:g} %" for i in range(n) if best[i] > high[i] - 1e-3]
     if abs(found.dirt_out_ppm - dirt_ppm) < 0.01 * dirt_ppm + MEETS_PPM:
-        binds.insert(0, f"dirt, {dirt_ppm:g} ppm")
+        binds.insert(0, f"dirt, {dirt_ppm:g} mg/kg")
     if abs(at(best)[2] - loosest) < 0.02:
         binds.append(f"the tips, {loosest:.1f} %")
     if abs(at(best)[3] - nearest) < 2e-3:

@@ -21,7 +21,7 @@ def cascade_picture(
 ) -> dict:
     """Strings for the page: strands, cores, banks, bars of drop or velocity, and words. `pulp`: the colour of the stock.
 
-    `others`: the dirt that would go on, ppm, were the accept of a stage (counted from 0) sent the other way.
+    `others`: the dirt that would go on, mg/kg, were the accept of a stage (counted from 0) sent the other way.
     """
     stages = done.stages
     count = len(stages)
@@ -66,7 +66,7 @@ def cascade_picture(
             other = forward if s.accept == BACK else f"M{n(b)} {n(ya)}H{n(end)}V{n(ys[i - 1] + 30)}"
             way_not_taken = "forward" if s.accept == BACK else "back"
             edge, anchor = (WIDTH, "end") if right else (0.0, "start")
-            words = {"text": f"{way_not_taken}, it", "more": f"gives {figure(others[i], 0)} ppm"}
+            words = {"text": f"{way_not_taken}, it", "more": f"gives {figure(others[i], 0)} mg/kg"}
             ways.append({"d": other, "x": n(edge), "y": n(ya + 17), "anchor": anchor} | words)
         out = end - way * 46.0
         last = i == count - 1

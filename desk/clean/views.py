@@ -195,7 +195,7 @@ FEED_WELLS = (
     Well("pulp", "Pulp", "t/h OD", 5.0, 0.01, 300),
     Well("temp_c", "Temperature", "°C", 45, 1, 95),
     Well("refined", "Last reject to a reject refiner", "share", 0, 0, 0.99),
-    Well("want", "Dirt wanted under", "ppm", 1000, 0, 1e6),
+    Well("want", "Dirt wanted under", "mg/kg", 1000, 0, 1e6),
 )
 
 

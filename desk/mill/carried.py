@@ -10,7 +10,7 @@ from core.cook.unit import CookPlan
 from core.judge.band import judge
 from core.line.acting import Line
 from core.mill.mill import Mill
-from core.quantity import quantities
+from core.quantity import labels_alone, quantities
 from core.wash.unit import WashPlan
 from desk.kit.templatetags.vat import changed, figure, working_path
 from desk.kit.units import Schools, shown
@@ -76,11 +76,12 @@ def _of_unit(mill: Mill, key: str, was: Line, now: Line, schools: Schools | None
     if key in was.heat.worked and key in now.heat.worked:
         pairs.append((was.heat.worked[key], now.heat.worked[key]))
     for before, after in pairs:
+        alone = labels_alone(type(after.result))
         for name, said in quantities(type(after.result)).items():
             pair = (getattr(before.result, name), getattr(after.result, name))
             told.add(name)
             way = partial(working_path, after.model, name, after.case, back)
-            yield _moved(said.label, said.unit, pair, said.decimals, schools, _mark(mill, key, name, pair[1]), way)
+            yield _moved(alone[name], said.unit, pair, said.decimals, schools, _mark(mill, key, name, pair[1]), way)
     for name, after in b.duties.items():
         kind = next((k for k in UNITS if name.endswith(f"_{k}")), None)
         if kind is not None and name not in told and name != "water_t_h":

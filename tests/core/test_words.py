@@ -10,9 +10,11 @@ from django.test import SimpleTestCase, tag
 
 import core.catalogue  # noqa: F401
 from core.calc import leaf_defaults, read_case
+from core.clean.cascade import CascadeFound
 from core.errors import ImpossibleInput, Infeasible
 from core.practice.row import ROWS
-from core.quantity import quantities, row_fields
+from core.quantity import labels_alone, quantities, row_fields
+from core.refine.response import FreenessFound
 from core.register import find, models
 from tests.core.test_directions import Moves
 from tests.core.test_random_inputs import drawn
@@ -20,6 +22,7 @@ from tests.core.test_random_inputs import drawn
 DRAWS = 24
 FEW = {"schedule.digesters": 2, "blend.recipe": 8, "blend.relief": 8, "refine.fit": 8, "chips.belt": 8}  # searches
 WRONG = re.compile(r"\bnan\b|\binf\b|\bNone\b|\{|\}|  |\d\.\d{8}")
+STANDS_ALONE = re.compile(r"^(pH\b|[a-z]$|[^a-z]|[a-z]+[^a-z\s])")  # pH, n, k/s, a*, or a capital
 UNITS = re.compile(r"^[^\s].*[^\s]$|^.?$")
 
 
@@ -100,6 +103,21 @@ class Words(SimpleTestCase):
 
 
 @tag("core")
+class Alone(SimpleTestCase):
+    def test_a_label_that_goes_on_is_led_by_the_one_above(self):
+        told = labels_alone(CascadeFound)
+        self.assertEqual([told["on_t_h"], told["on_pct"], told["lost_kg_h"]], ["Goes on", "Goes on, at", "Leaves the line"])
+        self.assertEqual(labels_alone(FreenessFound)["falls_ml"], "Freeness out, falls by")
+        self.assertEqual(labels_alone(FreenessFound)["factor"], "pH and temperature")
+
+    def test_no_figure_of_any_model_stands_alone_in_small_letters(self):
+        """But for symbols: a table shows figures row by row, away from those they go on from."""
+        for model in models():
+            for field, label in labels_alone(model.result_class).items():
+                with self.subTest(model=model.name, field=field):
+                    self.assertRegex(label, STANDS_ALONE)
+
+
 class Proposals(SimpleTestCase):
     """Every row of the practice table, at its model's own check and near it."""
 
