@@ -180,11 +180,11 @@ class DemandCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DemandFound:
-    od_t: float = figure("Clean wood", "t OD", decimals=2, equation="0.9/yield/(1 − losses)")
-    supplied_t: float = figure("Wood supplied", "t OD", decimals=2, equation="clean wood/[(1 − bark)(1 − fines)]")
-    green_t: float = figure("as it comes", "t wet", decimals=2, equation="supplied/(1 − moisture)")
-    solid_m3: float = figure("Solid", "m³", decimals=2, equation="1000 supplied/density")
-    loose_m3: float = figure("Loose", "m³", decimals=1, equation="solid/solid fraction")
+    od_t: float = figure("Clean wood", "t/h OD", decimals=2, equation="0.9 × ADt/h/yield/(1 − losses)")
+    supplied_t: float = figure("Wood supplied", "t/h OD", decimals=2, equation="clean wood/[(1 − bark)(1 − fines)]")
+    green_t: float = figure("as it comes", "t/h wet", decimals=2, equation="supplied/(1 − moisture)")
+    solid_m3: float = figure("Solid", "m³/h", decimals=2, equation="1000 supplied/density")
+    loose_m3: float = figure("Loose", "m³/h", decimals=1, equation="solid/solid fraction")
     cautions: tuple[Caution, ...] = ()
 
 
@@ -440,8 +440,13 @@ class WeatherFound:
         "Moisture of the wetted skin", "% wet", decimals=1, equation="u + 100 water/skin's wood, to wet basis"
     )
     mean_pct: float = figure("Moisture of the whole pile", "% wet", decimals=1, equation="the same water in all of it")
-    water_t: float = figure("Water gained", "t", decimals=1, equation="area (rain × kept − drying × days)/1000")
-    skin_t: float = figure("Wood in that skin", "t OD", decimals=0, equation="area × depth × bulk")
+    water_t: float = figure(
+        "Water gained",
+        "t",
+        decimals=1,
+        equation="area (rain × kept − drying × days)/1000, as far as the skin holds or gives it",
+    )
+    skin_t: float = figure("Wood in that skin", "t OD", decimals=0, equation="area × depth × bulk, the pile at most")
     feed_more_pct: float = figure(
         "Wet feed for the same dry wood",
         "% more",

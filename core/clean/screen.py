@@ -430,7 +430,9 @@ class CapacityFound:
         equation="accept/(36 × open × accept % × area)",
     )
     rm: float = figure("Pulp rejected", "share", decimals=3, equation="Rv^P")
-    least_rm: float = figure("at least", "share", decimals=3, equation="0.08 + 0.05 (feed % − 1) √(0.15/w)")
+    least_rm: float = figure(
+        "at least", "share", decimals=3, equation="0.08 + 0.05 × feed % over 1 × √(0.15/w); of holes w 0.15"
+    )
     reject_pct: float = figure("Reject", "%", decimals=2, equation="feed × Rm/Rv")
     margin: float = figure("Margin to blinding", "", decimals=3, equation="the least of load, rejects, reject %, thickening")
     area_for_m2: float = figure("Area for this accept", "m²", decimals=2, equation="accept/(0.9 × capacity)")

@@ -25,7 +25,7 @@ class BrokeMove(Proposal):
     before: float = figure("Broke now", "%", decimals=1, equation="as set")
     after: float = figure("Broke", "%", decimals=1, equation="in/furnish, 2 points and the card at most")
     holds_pct: float = figure("holds its level at", "%", decimals=1, equation="in/furnish")
-    stored_t_h: float = figure("Stored meanwhile", "t/h OD", decimals=2, equation="in − share × furnish")
+    stored_t_h: float = figure("Stored meanwhile", "t/h OD", decimals=2, equation="in − share × furnish, not under 0")
     expected: float = figure("Tower rises then by", "t/h OD", decimals=2, equation="in − share × furnish")
 
 

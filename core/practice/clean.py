@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass
 
 from core.clean.cleaner import CUT_KPA, drop, told_drop
+from core.errors import ImpossibleInput, Problem
 from core.judge.move import DAMPING
 from core.practice.row import Practice, Proposal, add, cut
 from core.quantity import check, choice, figure, quantity
@@ -251,6 +252,8 @@ class RopeMove(Proposal):
 def rope_move(case: RopeCase) -> RopeMove:
     """Thinner feed until the tips are clear. Raises: ImpossibleInput."""
     cautions = check(case)
+    if case.roping >= case.cones_open:
+        raise ImpossibleInput(Problem("roping", f"is {case.roping:g}; it must be under the {case.cones_open:g} that are open"))
     stands = case.roping > 0.0
     return RopeMove(
         stands=stands,
@@ -263,7 +266,7 @@ def rope_move(case: RopeCase) -> RopeMove:
         before=case.feed_pct,
         after=max(0.05, case.feed_pct - MOST_FEED / 2.0) if stands else case.feed_pct,
         expected=0.0,
-        left_kpa=drop(case.cones_open, max(1.0, case.cones_open - case.roping), 1.0, 1.0),
+        left_kpa=drop(case.cones_open, case.cones_open - case.roping, 1.0, 1.0),
     )
 
 

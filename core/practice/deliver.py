@@ -22,7 +22,7 @@ class SwingCase:
 class SwingMove(Proposal):
     before: float = figure("Consistency swing now", "%", decimals=2, equation="as measured")
     after: float = figure("Consistency swing wanted", "%", decimals=2, equation="√(usual² − flow²)")
-    share_pct: float = figure("of the swing is consistency’s", "%", decimals=0, equation="C²/total²")
+    share_pct: float = figure("of the swing is consistency’s", "%", decimals=0, equation="C²/total², 100 at most")
     expected: float = figure("Basis weight swing then", "%", decimals=2, equation="√(C² + flow²)")
 
 
@@ -79,7 +79,9 @@ class CoverMove(Proposal):
     before: float = figure("The machine takes", "t/h OD", decimals=2, equation="as it runs")
     after: float = figure("could take, for the cover wanted", "t/h OD", decimals=2, equation="in + (content − low)/cover")
     empty_min: float = figure("Empty in", "min", decimals=0, equation="(content − low)/(out − in)")
-    ridden_min: float = figure("A stop of the supply is ridden for", "min", decimals=0, equation="(content − low)/out")
+    ridden_min: float = figure(
+        "A stop of the supply is ridden for", "min", decimals=0, equation="(content − low)/out, not under 0"
+    )
     expected: float = figure("Cover then", "min", decimals=0, equation="(content − low)/(out − in)")
 
 

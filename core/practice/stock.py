@@ -190,7 +190,7 @@ class BottomCase:
 class BottomMove(Proposal):
     before: float = figure("Bottom water now", "L/min", decimals=0, equation="as set")
     after: float = figure("Bottom water", "L/min", decimals=0, equation="stock (C tower − C)/C, a tenth at most")
-    needed: float = figure("in the end", "L/min", decimals=0, equation="stock (C tower − C)/C")
+    needed: float = figure("in the end", "L/min", decimals=0, equation="stock (C tower − C)/C, not under 0")
     expected: float = figure("Outlet then", "%", decimals=2, equation="stock × C tower/(stock + water)")
 
 

@@ -76,7 +76,7 @@ class AgeCase:
 class AgeFound:
     age_h: float = figure("Age of what leaves, mean", "h", decimals=1, equation="volume/drawn")
     first_h: float = figure("A change is first seen after", "h", decimals=2, equation="plug part: volume (1 − mixed)/drawn")
-    most_h: float = figure("and is through (95 %) after", "h", decimals=2, equation="plug part + 3 × mixed part")
+    most_h: float = figure("and is through (95 %) after", "h", decimals=2, equation="plug part − ln 0.05 × mixed part")
     limit_h: float = figure(
         "Age wanted, at most", "h", decimals=0, equation="24; 8 where peroxide is not stabilised over 50 °C"
     )
