@@ -242,7 +242,7 @@ class LeftMove(Proposal):
     before: float = figure("ClO₂ now", "kg/ADt", decimals=1, equation="as it is")
     after: float = figure("ClO₂ then", "kg/ADt", decimals=2, equation="− 0.7 (left − wanted) × liquor, 20 % at most")
     liquor: float = figure("Liquor with the pulp", "m³/ADt", decimals=2, equation="0.9 (100 − C)/C")
-    expected: float = figure("Left then", "g/L", decimals=3, equation="left − change/liquor")
+    expected: float = figure("Left then", "g/L", decimals=3, equation="left + change/liquor")
 
 
 @model(

@@ -148,7 +148,7 @@ class WetMove(Proposal):
     water_before: float = figure("Chip water now", "t/t OD", decimals=3, equation="M0/(1 − M0)")
     water_after: float = figure("Chip water then", "t/t OD", decimals=3, equation="M1/(1 − M1)")
     makeup_t_h: float = figure("Make-up liquor by", "t/h", decimals=2, equation="−dry wood × the water gained")
-    expected: float = figure("Dry wood kept at", "t/h OD", decimals=2, equation="feed × (1 − M0)")
+    expected: float = figure("Dry wood kept at", "t/h OD", decimals=2, equation="feed then × (1 − M1)")
 
 
 _WET = {"moisture_pct": 52, "set_pct": 45.4, "feed_t_h": 38.0}

@@ -53,7 +53,7 @@ class Layer:
 class LayersFound:
     """What is known of the age of what leaves and what lies in it; ages stand at least, where some is older than the record."""
 
-    content_t: float = figure("In it", "t OD", decimals=1, equation="capacity × level")
+    content_t: float = figure("In it", "t OD", decimals=1, equation="capacity × level at the end")
     leaves_h: float = figure("What leaves now came in, mean", "h ago", decimals=1, equation="age over what leaves")
     newest_h: float = figure("newest of it", "h ago", decimals=1, equation="5 % of what leaves is newer")
     oldest_h: float = figure("oldest of it", "h ago", decimals=1, equation="95 % of what leaves is newer")
