@@ -1,0 +1,199 @@
+"""Worked by hand: what a caution, a plan or a picture rests on and no page asks for by itself."""
+
+import math
+from dataclasses import replace
+
+import numpy as np
+from django.test import SimpleTestCase, tag
+
+from core.bleach.mechanical import PeroxideCase, peroxide
+from core.bleach.store import TankCase, tank
+from core.calc import read_case
+from core.cook.design import HEATED, DesignCase, designed
+from core.cook.models import rejects_pct
+from core.deliver.passing import MixedLotsCase, mixed_lots
+from core.deliver.wet_end import viscosity_mpa_s
+from core.errors import ImpossibleInput, Infeasible
+from core.judge.chart import run_rules
+from core.judge.learnt import LearntCase, Taken, learnt
+from core.plan.silo import Feed, SiloCase, plan_silo
+from core.practice.clean import RopeCase, rope_move
+from core.practice.cook import kelvin2_over
+from core.recovered.pulper import FURNISH, DefiberCase, defiber
+from core.register import find
+from core.stock.cover import Piece, forecast
+from core.stream import INDEX, N, W
+from core.through.disturbed import FILLER, PULP, _ashier, _wetter
+
+
+def parts(**t_h: float) -> np.ndarray:
+    flow = np.zeros(N)
+    for name, value in t_h.items():
+        flow[INDEX[name]] = value
+    return flow
+
+
+@tag("core")
+class Physics(SimpleTestCase):
+    def test_water_is_as_thin_as_tables_say(self):
+        for temp_c, wanted in ((10, 1.306), (20, 1.002), (40, 0.653), (60, 0.466), (80, 0.354)):
+            with self.subTest(temp_c=temp_c):
+                self.assertAlmostEqual(viscosity_mpa_s(temp_c), wanted, delta=0.015 * wanted)
+
+    def test_degrees_that_a_rate_takes(self):
+        self.assertAlmostEqual(kelvin2_over(170.0), 443.15**2 / 16115, 9)
+        self.assertAlmostEqual(100.0 / kelvin2_over(170.0), 8.2, 1)
+
+    def test_rejects_are_a_tenth_more_for_each_per_cent_over_six_of_thick_chips(self):
+        def raw(found: float) -> float:
+            return found / (1 - found / 15)
+
+        for kind in ("softwood", "hardwood"):
+            base = raw(rejects_pct(kind, 40.0, 6.0))
+            self.assertAlmostEqual(raw(rejects_pct(kind, 40.0, 0.0)), base, 9)
+            self.assertAlmostEqual(raw(rejects_pct(kind, 40.0, 9.0)), 1.3 * base, 9)
+
+    def test_energy_to_defiber_counts_what_never_comes_apart(self):
+        furnish = next(iter(FURNISH))
+        found = defiber(DefiberCase(furnish=furnish, od_t=5.0, net_kw=400.0, f0_pct=70.0, to_pct=6.0, rest_pct=1.5))
+        self.assertAlmostEqual(found.kwh_t, found.e_f * math.log((70 - 1.5) / (6 - 1.5)), 9)
+        self.assertAlmostEqual(found.minutes, found.kwh_t * 5.0 * 60 / 400.0, 9)
+
+    def test_catalase_takes_a_sixth_of_the_peroxide(self):
+        model = find("bleach.peroxide_mechanical")
+        clean = PeroxideCase(**{**model.checks[0].given, "peroxide_pct": 2.4, "catalase": "clean"})
+        eaten = peroxide(replace(clean, catalase="catalase"))
+        self.assertLess(eaten.gain, peroxide(clean).gain)
+        self.assertGreater(eaten.gain, peroxide(replace(clean, peroxide_pct=1.8)).gain)
+        self.assertIn("catalase", [c.field for c in eaten.cautions])
+
+
+@tag("core")
+class Disturbed(SimpleTestCase):
+    feed = parts(LF=4.0, SF=2.0, FN=1.0, FL=0.5, W=92.5)
+
+    def test_more_filler_takes_the_place_of_fibre_and_fines(self):
+        for more, moved in ((0.04, 0.04 * 7.5), (-0.02, -0.02 * 7.5), (-0.5, -0.5), (2.0, 0.9 * 7.0)):
+            with self.subTest(more=more):
+                then = _ashier(self.feed, more)
+                self.assertAlmostEqual(float(then[FILLER] - self.feed[FILLER]), moved, 12)
+                self.assertAlmostEqual(float(then[PULP].sum() - self.feed[PULP].sum()), -moved, 12)
+                self.assertEqual(float(then[W]), float(self.feed[W]))
+                self.assertTrue(np.allclose(then[PULP] / then[PULP].sum(), self.feed[PULP] / self.feed[PULP].sum()))
+
+    def test_wetter_is_the_same_mass_and_the_same_kinds_of_solids(self):
+        for more, wet in ((0.02, 0.945), (-0.1, 0.825), (0.5, 0.95), (-2.0, 0.02)):
+            with self.subTest(more=more):
+                then = _wetter(self.feed, more)
+                self.assertAlmostEqual(float(then.sum()), 100.0, 9)
+                self.assertAlmostEqual(float(then[W]), 100.0 * wet, 9)
+                dry = [i for i in range(N) if i != W]
+                self.assertTrue(np.allclose(then[dry] / then[dry].sum(), self.feed[dry] / self.feed[dry].sum()))
+
+    def test_nothing_stays_nothing(self):
+        empty = np.zeros(N)
+        self.assertEqual(float(_wetter(empty, 0.1).sum()), 0.0)
+        self.assertEqual(float(_ashier(empty, 0.1).sum()), 0.0)
+        filler = parts(FL=1.0)
+        self.assertEqual(float(_ashier(filler, 0.1)[INDEX["FL"]]), 1.0)
+
+
+@tag("core")
+class Judged(SimpleTestCase):
+    def test_a_signal_says_where_it_begins(self):
+        one, eight = [0.0] * 5 + [3.4], [0.2] * 3 + [-0.3] + [0.4] * 8
+        (far,) = run_rules(one, 0.0, 1.0)
+        self.assertEqual((far.rule, far.first, far.at, far.side), ("WE1", 5, 5, 1))
+        (run,) = run_rules(eight, 0.0, 1.0, ("WE4",))
+        self.assertEqual((run.first, run.at, run.side), (4, 11, 1))
+        (fall,) = run_rules([0.1, 0.6, 0.5, 0.4, 0.3, 0.2, 0.1], 0.0, 1.0, ("trend6",))
+        self.assertEqual((fall.first, fall.at, fall.side), (1, 6, -1))
+        self.assertEqual(run_rules([0.6, 0.5, 0.4, 0.3, 0.2], 0.0, 1.0, ("trend6",)), ())
+
+    def test_a_learnt_share_says_how_sure_it_is(self):
+        moves = [(1.0, 2.0, 2.1), (2.0, 4.1, 3.9), (1.5, 3.0, 3.3), (-1.0, -2.1, -1.8), (0.5, 1.0, 1.2), (3.0, 6.0, 6.3)]
+        found = learnt(LearntCase(moves=tuple(Taken(step=s, foreseen=f, came=d) for s, f, d in moves)))
+        f, d = (np.array([m[k] for m in moves]) for k in (1, 2))
+        (share,), (rest,), *_ = np.linalg.lstsq(f[:, None], d, rcond=None)
+        self.assertAlmostEqual(found.share, share, 12)
+        self.assertAlmostEqual(found.share_sd, math.sqrt(rest / 5 / (f @ f)), 12)
+        self.assertEqual(found.offered, 0.0)
+
+    def test_tips_that_rope_are_fewer_than_those_open(self):
+        with self.assertRaises(ImpossibleInput) as refused:
+            rope_move(RopeCase(roping=26, cones_open=26, feed_pct=0.7))
+        self.assertEqual(refused.exception.problems[0].field, "roping")
+        self.assertIn("under the 26", refused.exception.problems[0].text)
+        self.assertAlmostEqual(rope_move(RopeCase(roping=2, cones_open=26, feed_pct=0.7)).left_kpa, (26 / 24) ** 2, 9)
+
+
+@tag("core")
+class Vessels(SimpleTestCase):
+    def test_a_course_is_read_at_any_hour(self):
+        pieces = (Piece(until_h=2.0, rate_in=3.0, rate_out=8.0), Piece(until_h=6.0, rate_in=9.0, rate_out=4.0))
+        course = forecast(content=50.0, low=20.0, high=90.0, pieces=pieces)
+        self.assertEqual((course.least, course.most), (40.0, 60.0))
+        for hour, wanted in ((0.0, 50.0), (1.0, 45.0), (2.0, 40.0), (3.0, 45.0), (6.0, 60.0)):
+            self.assertAlmostEqual(course.at(hour), wanted, 9)
+        self.assertEqual((course.low_at_h, course.high_at_h), (math.inf, math.inf))
+        tight = forecast(content=50.0, low=45.0, high=55.0, pieces=pieces)
+        self.assertEqual((tight.low_at_h, tight.high_at_h), (1.0, 5.0))
+
+    def test_what_two_lots_give(self):
+        case = MixedLotsCase(held_a_t=30.0, held_b_t=10.0, fed_t_h=5.0, drawn_t_h=5.0, hours=4.0)
+        found = mixed_lots(case)
+        left = math.exp(-20.0 / 40.0)  # fed as drawn: nothing but the rate
+        self.assertAlmostEqual(found.held_a, 30.0 * left, 9)
+        self.assertAlmostEqual(found.given_a, 30.0 * (1 - left), 9)
+        given_b = 10.0 + 20.0 - (40.0 - 30.0 * left)
+        self.assertAlmostEqual(found.new_pct, 100.0 * given_b / 20.0, 9)
+
+    def test_a_load_fits_where_its_room_is(self):
+        found = tank(TankCase(now_m3=40.0, least_m3=5.0, most_m3=60.0, use_m3_h=1.5, lead_h=10.0, margin_h=4.0, load_m3=30.0))
+        self.assertAlmostEqual(found.room_m3, 60.0 - 25.0, 9)
+        self.assertAlmostEqual(found.fits, 5.0, 9)
+        run_dry = tank(TankCase(now_m3=20.0, least_m3=5.0, most_m3=60.0, use_m3_h=3.0, lead_h=10.0, margin_h=4.0, load_m3=30.0))
+        self.assertAlmostEqual(run_dry.room_m3, 55.0, 9)  # none is used below the lowest
+        self.assertIsInstance(
+            tank(TankCase(now_m3=20.0, least_m3=5.0, most_m3=60.0, use_m3_h=3.0, lead_h=10.0, margin_h=4.0, load_m3=56.0)),
+            Infeasible,
+        )
+
+    def test_a_silo_says_how_far_its_feed_was_from_its_draw(self):
+        case = SiloCase(
+            now_t=60.0,
+            least_t=20.0,
+            most_t=120.0,
+            draw_t_h=10.0,
+            feed_t_h=10.0,
+            hours=8,
+            stop_h=3,
+            stop_for_h=2,
+            end_t=40.0,
+            feeds=(Feed(t_h=0.0), Feed(t_h=10.0), Feed(t_h=14.0)),
+        )
+        found = plan_silo(case)
+        outside = [f for h, f in enumerate(found.feeds) if not case.stops(h)]
+        self.assertAlmostEqual(found.away, sum(abs(f - 10.0) for f in outside), 9)
+        self.assertAlmostEqual(found.end_t, 60.0 + sum(found.feeds) - 80.0 + found.short_t, 9)
+        self.assertGreaterEqual(found.end_t, 40.0 - 1e-6)
+
+
+@tag("core")
+class Cooks(SimpleTestCase):
+    def case(self, **more) -> DesignCase:
+        model = find("cook.design")
+        return replace(read_case(model, dict(model.checks[0].given)), **more)
+
+    def test_what_heats_a_cook_is_what_it_takes_of_steam(self):
+        direct, indirect = (designed(self.case(heated=way)) for way in HEATED)
+        self.assertGreater(indirect.steam_t_t, direct.steam_t_t)  # its condensate goes back hot: less heat a tonne
+        self.assertGreater(direct.condensate_m3, indirect.condensate_m3)
+        self.assertLessEqual(direct.hot_low_g_l, direct.hot_high_g_l)
+        self.assertLessEqual(direct.hot_low_g_l, direct.residual_g_l + 1e-9)
+
+    def test_what_more_alkali_brings_is_told_of_a_hundredth_of_it(self):
+        base = self.case()
+        more = replace(base, ea_pct_naoh=base.ea_pct_naoh * 1.01)
+        found, then = designed(base), designed(more)
+        self.assertAlmostEqual(found.a_charge, then.kappa - found.kappa, delta=0.02)
