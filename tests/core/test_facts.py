@@ -132,8 +132,16 @@ class Facts(SimpleTestCase):
                     self.assertAlmostEqual(before["kappa"], after["kappa_in"])
                     self.assertAlmostEqual(before["iso_pct"], after["iso_in"])
             self.assertEqual([round(s["charge_kg"], 6) for s in stages], [round(c, 6) for c in plan.charges])
+            for told in stages:  # what is left a litre and what is left of the charge are one quantity
+                with self.subTest(unit=unit, charge=told["charge_kg"]):
+                    left = told["residual_g_l"] * AIR_DRY * (100.0 - told["cons_pct"]) / told["cons_pct"]
+                    self.assertAlmostEqual(left, told["left_pct"] / 100.0 * told["charge_kg"], places=9)
             self.assertAlmostEqual(stages[-1]["iso_pct"], self.line.acts[unit].iso_pct)
             self.assertAlmostEqual(stages[0]["kappa_in"], self.line.inlets[unit].kappa, places=6)
+
+    def test_what_recovered_paper_loses_is_its_sludge(self):
+        inlet, facts = self.line.inlets["R.float"], self.line.facts("R.float")
+        self.assertAlmostEqual(facts["sludge_t_h"], inlet.solids_t_h * (1.0 - facts["yield_pct"] / 100.0), places=6)
 
     def test_the_plants_take_what_their_stages_take(self):
         """The duty of a chemical is the sum over stages and units, kg/ADt times ADt/h."""
