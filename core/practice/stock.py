@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Final
 
+from core.errors import ImpossibleInput, Problem
 from core.practice.row import Practice, Proposal, add, cut
 from core.quantity import check, choice, figure, quantity
 from core.register import Check, model
@@ -26,15 +27,25 @@ class LevelCase:
 class LevelMove(Proposal):
     before: float = figure("Supply now", "t/h OD", decimals=2, equation="as it runs")
     after: float = figure("Supply", "t/h OD", decimals=2, equation="out − (content − limit)/hours")
-    hours: float = figure("Hours to the limit", "h", decimals=1, equation="(content − limit)/net")
+    hours: float = figure("Hours to the limit", "h", decimals=1, equation="(content − limit)/net, none past it")
     rest_t_h: float = figure("Still short: the machine is asked for", "t/h OD", decimals=2, equation="needed − allowed")
     expected: float = figure("Hours then", "h", decimals=1, equation="(content − limit)/net")
 
 
-def _hours(content: float, limit: float, net: float) -> float:
-    """Hours until a content meets a limit at a net rate; 1000 where it never does."""
-    gap = limit - content
-    return min(1000.0, max(0.0, gap / net)) if gap * net > 0.0 else 1000.0 if abs(gap) > 1e-9 else 0.0
+NEVER_H: Final = 1000.0
+
+
+def _hours(room: float, into: float) -> float:
+    """Hours until a room is used up at a rate into it: none where it is used up already, 1000 where it never is."""
+    return min(NEVER_H, max(0.0, room) / into) if into > 0.0 else NEVER_H
+
+
+def _within(case: LevelCase) -> None:
+    """Raises: ImpossibleInput where the limits are the wrong way round, or the vessel holds more than it can."""
+    if case.low_pct >= case.high_pct:
+        raise ImpossibleInput(Problem("low_pct", f"is {case.low_pct:g} %; it must be under the highest, {case.high_pct:g} %"))
+    if case.content_t > case.full_t:
+        raise ImpossibleInput(Problem("content_t", f"is {case.content_t:g} t; the vessel holds {case.full_t:g} t"))
 
 
 _FALLS: Final = {"content_t": 3.0, "full_t": 20, "in_t_h": 1.9, "out_t_h": 2.9}
@@ -58,8 +69,9 @@ _RISES: Final = {"content_t": 17.0, "full_t": 20, "in_t_h": 4.0, "out_t_h": 2.0,
 def falls_move(case: LevelCase) -> LevelMove:
     """More supply so that the vessel lasts. Raises: ImpossibleInput."""
     cautions = check(case)
+    _within(case)
     low = case.full_t * case.low_pct / 100.0
-    left = _hours(case.content_t, low, case.in_t_h - case.out_t_h)
+    left = _hours(case.content_t - low, case.out_t_h - case.in_t_h)
     needed = case.out_t_h - max(0.0, case.content_t - low) / case.want_h
     stands = left < case.want_h
     step = cut(needed - case.in_t_h if stands else 0.0, MOST_SUPPLY * case.in_t_h)
@@ -70,14 +82,14 @@ def falls_move(case: LevelCase) -> LevelMove:
         low=case.in_t_h,
         high=(1.0 + MOST_SUPPLY) * case.in_t_h,
         band_low=case.want_h,
-        band_high=1000.0,
+        band_high=NEVER_H,
         bound_by=step.bound_by,
         cautions=cautions,
         before=case.in_t_h,
         after=after,
         hours=left,
         rest_t_h=max(0.0, needed - after) if stands else 0.0,
-        expected=_hours(case.content_t, low, after - case.out_t_h),
+        expected=_hours(case.content_t - low, case.out_t_h - after),
     )
 
 
@@ -97,8 +109,9 @@ def falls_move(case: LevelCase) -> LevelMove:
 def rises_move(case: LevelCase) -> LevelMove:
     """Less supply before it runs over. Raises: ImpossibleInput."""
     cautions = check(case)
+    _within(case)
     high = case.full_t * case.high_pct / 100.0
-    left = _hours(case.content_t, high, case.in_t_h - case.out_t_h)
+    left = _hours(high - case.content_t, case.in_t_h - case.out_t_h)
     needed = case.out_t_h + max(0.0, high - case.content_t) / case.want_h
     stands = left < case.want_h
     step = cut(needed - case.in_t_h if stands else 0.0, MOST_OVERFLOW * case.in_t_h)
@@ -109,14 +122,14 @@ def rises_move(case: LevelCase) -> LevelMove:
         low=(1.0 - MOST_OVERFLOW) * case.in_t_h,
         high=case.in_t_h,
         band_low=case.want_h,
-        band_high=1000.0,
+        band_high=NEVER_H,
         bound_by=step.bound_by,
         cautions=cautions,
         before=case.in_t_h,
         after=after,
         hours=left,
         rest_t_h=max(0.0, after - needed) if stands else 0.0,
-        expected=_hours(case.content_t, high, after - case.out_t_h),
+        expected=_hours(high - case.content_t, after - case.out_t_h),
     )
 
 

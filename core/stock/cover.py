@@ -35,7 +35,7 @@ class Cover:
     net: float = figure("Net", "m³/h or t/h", decimals=1, equation="in − out")
     to_low_h: float = figure("To the low limit", "h", decimals=2, equation="(content − low)/(out − in)")
     to_high_h: float = figure("To the high limit", "h", decimals=2, equation="(high − content)/(in − out)")
-    act_by_h: float = figure("Act within", "h", decimals=2, equation="first limit − lead")
+    act_by_h: float = figure("Act within", "h", decimals=2, equation="first limit − lead, not under 0")
     stop_ridden_h: float = figure("Longest stop of the inflow", "h", decimals=2, equation="(content − low)/out")
     turnover_h: float = figure("Turned over in", "h", decimals=2, equation="content / out")
     way: Way = "steady"

@@ -19,6 +19,7 @@ from core.judge.learnt import LearntCase, Taken, learnt
 from core.plan.silo import Feed, SiloCase, plan_silo
 from core.practice.clean import RopeCase, rope_move
 from core.practice.cook import kelvin2_over
+from core.practice.stock import LevelCase, falls_move, rises_move
 from core.recovered.pulper import FURNISH, DefiberCase, defiber
 from core.register import find
 from core.stock.cover import Piece, forecast
@@ -138,6 +139,30 @@ class Vessels(SimpleTestCase):
         self.assertEqual((course.low_at_h, course.high_at_h), (math.inf, math.inf))
         tight = forecast(content=50.0, low=45.0, high=55.0, pieces=pieces)
         self.assertEqual((tight.low_at_h, tight.high_at_h), (1.0, 5.0))
+
+    def test_a_vessel_past_its_limit_has_no_time_left(self):
+        """One that stands over its highest and still rises, or under its lowest and still falls, asks for its move at once."""
+        over = LevelCase(content_t=19.6, full_t=20.0, in_t_h=4.0, out_t_h=2.0, want_h=2.0)
+        found = rises_move(over)
+        self.assertEqual((found.hours, found.stands), (0.0, True))
+        self.assertLess(found.after, 4.0)
+        under = LevelCase(content_t=1.5, full_t=20.0, in_t_h=1.9, out_t_h=2.9)
+        found = falls_move(under)
+        self.assertEqual((found.hours, found.stands), (0.0, True))
+        self.assertGreater(found.after, 1.9)
+        for case, move in (
+            (replace(over, in_t_h=1.5), rises_move),
+            (replace(under, in_t_h=3.5), falls_move),
+        ):  # on its way back
+            self.assertEqual((move(case).hours, move(case).stands), (1000.0, False))
+
+    def test_a_level_between_limits_the_wrong_way_round_is_refused(self):
+        base = LevelCase(content_t=10.0, full_t=20.0, in_t_h=4.0, out_t_h=2.0)
+        for wrong, field in ((replace(base, low_pct=95.0), "low_pct"), (replace(base, content_t=21.0), "content_t")):
+            for move in (falls_move, rises_move):
+                with self.subTest(field=field), self.assertRaises(ImpossibleInput) as refused:
+                    move(wrong)
+                self.assertEqual(refused.exception.problems[0].field, field)
 
     def test_what_two_lots_give(self):
         case = MixedLotsCase(held_a_t=30.0, held_b_t=10.0, fed_t_h=5.0, drawn_t_h=5.0, hours=4.0)

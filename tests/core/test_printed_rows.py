@@ -175,7 +175,9 @@ class Moves(AsPrinted, SimpleTestCase):
         "refine.hunt_move": {"from_cons_pct": lambda c, r: min(100.0, 100 * (c.cons_pct / c.load_pct) ** 2)},
         "refine.freeness_move": {"expected": lambda c, r: c.csf_ml + c.a_kwh_t * change(r) / c.od_t_h},
         "stock.falls_move": {
-            "hours": lambda c, r: (c.content_t - chest_t(c)) / (c.out_t_h - c.in_t_h) if c.out_t_h > c.in_t_h else r.hours,
+            "hours": lambda c, r: (
+                min(1000.0, max(0.0, c.content_t - chest_t(c)) / (c.out_t_h - c.in_t_h)) if c.out_t_h > c.in_t_h else 1000.0
+            ),
         },
         "chips.wet_feed": {
             "makeup_t_h": lambda c, r: -c.feed_t_h * (1 - c.set_pct / 100) * (r.water_after - r.water_before),
