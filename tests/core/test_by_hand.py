@@ -7,22 +7,27 @@ import numpy as np
 from django.test import SimpleTestCase, tag
 
 from core.bleach.mechanical import PeroxideCase, peroxide
+from core.bleach.stages import dithionite_share
 from core.bleach.store import TankCase, tank
 from core.calc import read_case
 from core.cook.design import HEATED, DesignCase, designed
 from core.cook.models import rejects_pct
+from core.cook.profile import thinned
 from core.deliver.passing import MixedLotsCase, mixed_lots
 from core.deliver.wet_end import viscosity_mpa_s
 from core.errors import ImpossibleInput, Infeasible
-from core.judge.chart import run_rules
+from core.judge.chart import cusum, moved, run_rules
 from core.judge.learnt import LearntCase, Taken, learnt
+from core.lab.measured import Pad, PadsCase, pads
 from core.plan.silo import Feed, SiloCase, plan_silo
 from core.practice.clean import RopeCase, rope_move
 from core.practice.cook import kelvin2_over
+from core.practice.mechanical import LoadCase, load
 from core.practice.stock import LevelCase, falls_move, rises_move
 from core.recovered.pulper import FURNISH, DefiberCase, defiber
 from core.register import find
 from core.stock.cover import Piece, forecast
+from core.stock.transmitter import _jackknife_se, deming
 from core.stream import INDEX, N, W
 from core.through.disturbed import FILLER, PULP, _ashier, _wetter
 
@@ -54,6 +59,17 @@ class Physics(SimpleTestCase):
             self.assertAlmostEqual(raw(rejects_pct(kind, 40.0, 0.0)), base, 9)
             self.assertAlmostEqual(raw(rejects_pct(kind, 40.0, 9.0)), 1.3 * base, 9)
 
+    def test_dithionite_takes_half_of_what_mechanical_pulp_absorbs_and_a_quarter_of_bleached(self):
+        self.assertAlmostEqual(dithionite_share(60.0), 0.52, 2)
+        self.assertAlmostEqual(dithionite_share(75.0), 0.25 + 0.27 / 2, 12)
+        self.assertAlmostEqual(dithionite_share(88.0), 0.25, 2)
+
+    def test_a_log_keeps_what_bends_it_most(self):
+        points = ((0.0, 80.0), (1.0, 90.0), (2.0, 100.0), (3.0, 130.0), (4.0, 131.0), (5.0, 132.0))
+        self.assertEqual(thinned(points, 6), points)
+        self.assertEqual(thinned(points, 4), ((0.0, 80.0), (2.0, 100.0), (3.0, 130.0), (5.0, 132.0)))
+        self.assertEqual(thinned(points, 2), (points[0], points[-1]))
+
     def test_energy_to_defiber_counts_what_never_comes_apart(self):
         furnish = next(iter(FURNISH))
         found = defiber(DefiberCase(furnish=furnish, od_t=5.0, net_kw=400.0, f0_pct=70.0, to_pct=6.0, rest_pct=1.5))
@@ -74,11 +90,11 @@ class Disturbed(SimpleTestCase):
     feed = parts(LF=4.0, SF=2.0, FN=1.0, FL=0.5, W=92.5)
 
     def test_more_filler_takes_the_place_of_fibre_and_fines(self):
-        for more, moved in ((0.04, 0.04 * 7.5), (-0.02, -0.02 * 7.5), (-0.5, -0.5), (2.0, 0.9 * 7.0)):
+        for more, by in ((0.04, 0.04 * 7.5), (-0.02, -0.02 * 7.5), (-0.5, -0.5), (2.0, 0.9 * 7.0)):
             with self.subTest(more=more):
                 then = _ashier(self.feed, more)
-                self.assertAlmostEqual(float(then[FILLER] - self.feed[FILLER]), moved, 12)
-                self.assertAlmostEqual(float(then[PULP].sum() - self.feed[PULP].sum()), -moved, 12)
+                self.assertAlmostEqual(float(then[FILLER] - self.feed[FILLER]), by, 12)
+                self.assertAlmostEqual(float(then[PULP].sum() - self.feed[PULP].sum()), -by, 12)
                 self.assertEqual(float(then[W]), float(self.feed[W]))
                 self.assertTrue(np.allclose(then[PULP] / then[PULP].sum(), self.feed[PULP] / self.feed[PULP].sum()))
 
@@ -110,6 +126,56 @@ class Judged(SimpleTestCase):
         (fall,) = run_rules([0.1, 0.6, 0.5, 0.4, 0.3, 0.2, 0.1], 0.0, 1.0, ("trend6",))
         self.assertEqual((fall.first, fall.at, fall.side), (1, 6, -1))
         self.assertEqual(run_rules([0.6, 0.5, 0.4, 0.3, 0.2], 0.0, 1.0, ("trend6",)), ())
+
+    def test_signals_below_the_mean_are_heard_as_those_above(self):
+        for sign, side in ((1, 1), (-1, -1)):
+            with self.subTest(side=side):
+                two = [0.1, 2.3, -0.2, 2.5]
+                (signal,) = run_rules([sign * z for z in two], 0.0, 1.0, ("WE2",))
+                self.assertEqual((signal.side, signal.at), (side, 3))
+                four = [1.2, 1.4, 0.3, 1.1, 1.6]
+                self.assertEqual([s.side for s in run_rules([sign * z for z in four], 0.0, 1.0, ("WE3",))], [side])
+                mixed = [sign * z for z in (2.3, -2.4, 2.5)]  # two of three, but only one of them on its side with the newest
+                self.assertEqual(len(run_rules(mixed, 0.0, 1.0, ("WE2",))), 1)
+                self.assertEqual(run_rules([sign * z for z in (2.3, -2.4, 1.9)], 0.0, 1.0, ("WE2",)), ())
+
+    def test_sums_of_deviations_are_counted_from_the_mean_in_sigmas(self):
+        values = (441, 455, 452, 466, 449, 461, 470, 458, 467, 472)
+        sums = cusum(values, 450.0, 10.0)
+        up = down = 0.0
+        for x, (plus, minus) in zip(values, sums, strict=True):
+            up, down = max(0.0, up + (x - 450) / 10 - 0.5), max(0.0, down - (x - 450) / 10 - 0.5)
+            self.assertAlmostEqual(plus, up, 12)
+            self.assertAlmostEqual(minus, down, 12)
+        self.assertAlmostEqual(sums[-1][0], 5.8, 9)
+        self.assertEqual(moved(values, 450.0, 10.0), (3, sums[-1][0]))
+        mirrored = [900 - x for x in values]
+        self.assertEqual(moved(mirrored, 450.0, 10.0), (3, -sums[-1][0]))
+        self.assertIsNone(moved(values[:6], 450.0, 10.0))
+
+    def test_pads_that_scatter_are_remade(self):
+        def told(*iso: float):
+            return pads(PadsCase(readings=tuple(Pad(iso_pct=x) for x in iso)))
+
+        self.assertEqual(told(84.0, 84.2, 84.1, 83.9).cautions, ())
+        self.assertIn("remake", told(83.0, 84.2, 84.9, 83.9).cautions[0].text)
+
+    def test_a_slope_is_as_sure_as_pairs_left_out_in_turn_say(self):
+        chance = np.random.default_rng(26318)
+        x = np.linspace(2.8, 4.2, 9)
+        y = 0.1 + 1.05 * x + chance.normal(0.0, 0.03, 9)
+        whole = deming(x, y)[0]
+        left_out = [deming(np.delete(x, i), np.delete(y, i))[0] for i in range(9)]
+        pseudo = [9 * whole - 8 * b for b in left_out]
+        self.assertAlmostEqual(_jackknife_se(x, y, 1.0), float(np.std(pseudo, ddof=1)) / 3.0, 12)
+
+    def test_a_refiner_is_loaded_as_far_as_its_motor_goes(self):
+        free = load(LoadCase(csf_ml=140, target=120, sec_kwh_t=2000, rate_t_h=2, load_left_mw=5))
+        held = load(LoadCase(csf_ml=140, target=120, sec_kwh_t=2000, rate_t_h=2, load_left_mw=0.05))
+        self.assertAlmostEqual(held.after, 2000 + 1000 * 0.05 / 2, 9)
+        self.assertEqual((held.bound_by, held.high), ("the motor's room", held.after))
+        self.assertGreater(free.after, held.after)
+        self.assertAlmostEqual(held.load_mw, 0.05, 9)
 
     def test_a_learnt_share_says_how_sure_it_is(self):
         moves = [(1.0, 2.0, 2.1), (2.0, 4.1, 3.9), (1.5, 3.0, 3.3), (-1.0, -2.1, -1.8), (0.5, 1.0, 1.2), (3.0, 6.0, 6.3)]
