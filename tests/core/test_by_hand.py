@@ -14,19 +14,25 @@ from core.cook.design import HEATED, DesignCase, designed
 from core.cook.models import rejects_pct
 from core.cook.profile import thinned
 from core.deliver.passing import MixedLotsCase, mixed_lots
+from core.deliver.release import CardTest, Verdict, judge_test, retests_needed
 from core.deliver.wet_end import viscosity_mpa_s
 from core.errors import ImpossibleInput, Infeasible
+from core.judge.advise import dilution_move
+from core.judge.band import Band
 from core.judge.chart import cusum, moved, run_rules
 from core.judge.learnt import LearntCase, Taken, learnt
-from core.lab.measured import Pad, PadsCase, pads
+from core.judge.next_cook import TITRATED
+from core.judge.run_length import fires
+from core.lab.measured import CsfCase, Pad, PadsCase, csf, pads
 from core.plan.silo import Feed, SiloCase, plan_silo
 from core.practice.clean import RopeCase, rope_move
 from core.practice.cook import kelvin2_over
 from core.practice.mechanical import LoadCase, load
 from core.practice.stock import LevelCase, falls_move, rises_move
-from core.recovered.pulper import FURNISH, DefiberCase, defiber
+from core.recovered.pulper import FURNISH, DefiberCase, Load, defiber
 from core.register import find
 from core.stock.cover import Piece, forecast
+from core.stock.loop import LoopCase
 from core.stock.transmitter import _jackknife_se, deming
 from core.stream import INDEX, N, W
 from core.through.disturbed import FILLER, PULP, _ashier, _wetter
@@ -153,6 +159,55 @@ class Judged(SimpleTestCase):
         self.assertEqual(moved(mirrored, 450.0, 10.0), (3, -sums[-1][0]))
         self.assertIsNone(moved(values[:6], 450.0, 10.0))
 
+    def test_a_flagged_lot_is_told_the_fewest_results_that_would_prove_it(self):
+        test = CardTest(key="iso", low=80.0, high=84.0, critical=True, results=(80.4, 80.9, 80.2))
+        verdict = judge_test(test)
+        self.assertIs(verdict.verdict, Verdict.FLAGGED)
+        count, value = retests_needed(test, verdict)
+        self.assertTrue(verdict.mean <= value <= 82.0)
+        more = replace(test, results=(*test.results, *([value] * count)))
+        self.assertIs(judge_test(more).verdict, Verdict.PASSED)
+        if count > 2:
+            for step in range(21):
+                tried = verdict.mean + (82.0 - verdict.mean) * step / 20
+                fewer = replace(test, results=(*test.results, *([tried] * (count - 1))))
+                self.assertIsNot(judge_test(fewer).verdict, Verdict.PASSED)
+        self.assertIsNone(retests_needed(more, judge_test(more)))
+
+    def test_freeness_is_corrected_only_near_its_standard(self):
+        for cons, temp, told in ((0.30, 20.0, 0), (0.30, 35.0, 1), (0.50, 20.0, 1), (0.50, 35.0, 1)):
+            with self.subTest(cons=cons, temp=temp):
+                found = csf(CsfCase(read_ml=400.0, cons_pct=cons, temp_c=temp))
+                self.assertEqual(sum("repeat it" in c.text for c in found.cautions), told)
+
+    def test_a_one_sided_chart_hears_nothing_below(self):
+        rules = frozenset(("WE1", "WE2", "WE4"))
+        self.assertTrue(fires((4,), 1, rules))
+        self.assertTrue(fires((-4,), 1, rules))
+        self.assertFalse(fires((-4,), 1, rules, one=True))
+        self.assertTrue(fires((4,), 1, rules, one=True))
+        self.assertTrue(fires((-1,), 8, rules))
+        self.assertFalse(fires((-1,), 8, rules, one=True))
+
+    def test_the_next_cook_hears_a_residual_only_where_one_was_titrated(self):
+        model = find("cook.next")
+        given = next(dict(c.given) for c in model.checks if c.given.get("residual_g_l") == 4.0 and c.given.get("kappa") == 30.0)
+        low = read_case(model, given)
+        self.assertEqual(low.residual, TITRATED[0])
+        without = replace(low, residual=TITRATED[1])
+        self.assertAlmostEqual(model.function(low).size, 0.5, 9)
+        self.assertNotAlmostEqual(model.function(without).size, 0.5, 3)
+
+    def test_dilution_water_stays_within_its_valve(self):
+        at = {"inlet_pct": 4.2, "target_pct": 3.6, "measured_pct": 3.6, "water_cons_pct": 0.05}
+        loop = LoopCase(stock_l_min=2000, water_max_l_min=420, **at)
+        for reading in (4.19, 3.50, 2.9):
+            move = dilution_move(reading=reading, band=Band(low=3.4, high=3.8, target=3.6), loop=loop, mixing_min=5.0)
+            with self.subTest(reading=reading):
+                self.assertGreaterEqual(move.after, min(42.0, move.before) - 1e-9)
+                self.assertLessEqual(move.after, max(378.0, move.before) + 1e-9)
+                self.assertAlmostEqual(move.expected, (2000 * 4.2 + 0.05 * move.after) / (2000 + move.after), 9)
+
     def test_pads_that_scatter_are_remade(self):
         def told(*iso: float):
             return pads(PadsCase(readings=tuple(Pad(iso_pct=x) for x in iso)))
@@ -238,6 +293,11 @@ class Vessels(SimpleTestCase):
         self.assertAlmostEqual(found.given_a, 30.0 * (1 - left), 9)
         given_b = 10.0 + 20.0 - (40.0 - 30.0 * left)
         self.assertAlmostEqual(found.new_pct, 100.0 * given_b / 20.0, 9)
+
+    def test_bales_that_are_loaded_weigh_what_they_weigh(self):
+        load = Load(bales=7, bale_kg=510.0, moisture_pct=12.0)
+        self.assertAlmostEqual(load.kg, 3570.0, 9)
+        self.assertAlmostEqual(load.od_kg, 3570.0 * 0.88, 9)
 
     def test_a_load_fits_where_its_room_is(self):
         found = tank(TankCase(now_m3=40.0, least_m3=5.0, most_m3=60.0, use_m3_h=1.5, lead_h=10.0, margin_h=4.0, load_m3=30.0))

@@ -107,6 +107,8 @@ class Rows(AsPrinted, SimpleTestCase):
             "cons_pct": lambda c, r: 1 / sum(s.share / s.cons_pct for s in c.supplies),
             "csf_ml": lambda c, r: math.exp(sum(s.share * math.log(s.csf_ml) for s in c.supplies)),
             "ash_pct": lambda c, r: sum(s.share * s.ash_pct for s in c.supplies),
+            "sum_l_min": lambda c, r: sum(1000 * s.share * r.solids_t_h / (0.6 * s.cons_pct) for s in c.supplies),
+            "headbox_m3_min": lambda c, r: (r.solids_t_h + r.filler_kg_min * 0.06) / (60 * c.headbox_cons_pct / 100),
         },
         "moves.learnt": {
             "share": lambda c, r: sum(m.foreseen * m.came for m in c.moves) / sum(m.foreseen**2 for m in c.moves),
