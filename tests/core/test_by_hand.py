@@ -1,5 +1,6 @@
 """Worked by hand: what a caution, a plan or a picture rests on and no page asks for by itself."""
 
+import json
 import math
 from dataclasses import replace
 
@@ -10,11 +11,13 @@ from core.bleach.mechanical import PeroxideCase, peroxide
 from core.bleach.stages import dithionite_share
 from core.bleach.store import TankCase, tank
 from core.calc import read_case
+from core.chips.unit import FeedPlan
 from core.cook.design import HEATED, DesignCase, designed
 from core.cook.models import rejects_pct
 from core.cook.profile import thinned
 from core.deliver.passing import MixedLotsCase, mixed_lots
 from core.deliver.release import CardTest, Verdict, judge_test, retests_needed
+from core.deliver.trace import blend_away_pct
 from core.deliver.wet_end import viscosity_mpa_s
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.advise import dilution_move
@@ -24,6 +27,7 @@ from core.judge.learnt import LearntCase, Taken, learnt
 from core.judge.next_cook import TITRATED
 from core.judge.run_length import fires
 from core.lab.measured import CsfCase, Pad, PadsCase, csf, pads
+from core.mill.reading import read_mill
 from core.plan.silo import Feed, SiloCase, plan_silo
 from core.practice.clean import RopeCase, rope_move
 from core.practice.cook import kelvin2_over
@@ -33,9 +37,11 @@ from core.recovered.pulper import FURNISH, DefiberCase, Load, defiber
 from core.register import find
 from core.stock.cover import Piece, forecast
 from core.stock.loop import LoopCase
+from core.stock.shape import Surveyed
 from core.stock.transmitter import _jackknife_se, deming
 from core.stream import INDEX, N, W
 from core.through.disturbed import FILLER, PULP, _ashier, _wetter
+from desk.shift.demo import DOCUMENT
 
 
 def parts(**t_h: float) -> np.ndarray:
@@ -294,6 +300,23 @@ class Vessels(SimpleTestCase):
         given_b = 10.0 + 20.0 - (40.0 - 30.0 * left)
         self.assertAlmostEqual(found.new_pct, 100.0 * given_b / 20.0, 9)
 
+    def test_a_strapping_table_that_does_not_rise_is_refused(self):
+        short, one = ((0.0, 1.0, 2.0), (0.0, 5.0)), ((0.0,), (0.0,))
+        falls, stays = ((0.0, 2.0, 1.0), (0.0, 5.0, 9.0)), ((0.0, 1.0), (5.0, 5.0))
+        for levels, volumes in (short, one, falls, stays):
+            with self.subTest(levels=levels, volumes=volumes), self.assertRaises(ImpossibleInput):
+                Surveyed(levels_m=levels, volumes_m3=volumes)
+        table = Surveyed(levels_m=(0.0, 1.0, 4.0), volumes_m3=(0.0, 6.0, 30.0))
+        self.assertEqual((table.brim_m, table.volume_m3(0.5), table.volume_m3(2.0)), (4.0, 3.0, 14.0))
+
+    def test_as_much_of_a_lot_is_blended_away_as_the_limit_bears(self):
+        self.assertAlmostEqual(blend_away_pct(good=100.0, bad=400.0, limit=250.0), 50.0, 9)
+        self.assertEqual(blend_away_pct(good=100.0, bad=240.0, limit=250.0), 100.0)
+        self.assertEqual(blend_away_pct(good=100.0, bad=250.0, limit=250.0), 100.0)
+        self.assertAlmostEqual(blend_away_pct(good=86.0, bad=80.0, limit=85.0), 100.0 / 6.0, 9)
+        with self.assertRaises(ImpossibleInput):
+            blend_away_pct(good=260.0, bad=400.0, limit=250.0)
+
     def test_bales_that_are_loaded_weigh_what_they_weigh(self):
         load = Load(bales=7, bale_kg=510.0, moisture_pct=12.0)
         self.assertAlmostEqual(load.kg, 3570.0, 9)
@@ -328,6 +351,30 @@ class Vessels(SimpleTestCase):
         self.assertAlmostEqual(found.away, sum(abs(f - 10.0) for f in outside), 9)
         self.assertAlmostEqual(found.end_t, 60.0 + sum(found.feeds) - 80.0 + found.short_t, 9)
         self.assertGreaterEqual(found.end_t, 40.0 - 1e-6)
+
+
+@tag("core")
+class Upsets(SimpleTestCase):
+    def test_what_may_go_wrong_is_of_the_size_it_says_and_can_be_set(self):
+        mill = read_mill(json.loads(DOCUMENT.read_text()))
+        sizes = {"a fifth of the load is lost": ("sec_kwh_t", 0.8), "white liquor a tenth weak": ("ea_pct_naoh", 0.9)}
+        heard = set()
+        for unit, plan in mill.plans.items():
+            now, may = plan.settings(), plan.settable()
+            for upset in plan.upsets():
+                with self.subTest(unit=unit, upset=upset.name):
+                    self.assertTrue(upset.settings)
+                    for name, value in upset.settings.items():
+                        self.assertIn(name, may)
+                        self.assertIsNone(may[name].problem(value))
+                        self.assertNotEqual(value, now[name])
+                    if upset.name in sizes:
+                        name, share = sizes[upset.name]
+                        self.assertAlmostEqual(upset.settings[name], share * now[name], 9)
+                        heard.add(upset.name)
+        self.assertEqual(heard, set(sizes))
+        (lost,) = FeedPlan(feed_t_h=20.0).upsets()
+        self.assertEqual((lost.name, lost.settings), ("a quarter of the feed is lost", {"feed_t_h": 15.0}))
 
 
 @tag("core")

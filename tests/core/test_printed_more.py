@@ -158,6 +158,16 @@ def came(c) -> float:
     return c.lf + c.sf + c.fn + c.fl + c.shv + c.snd + c.stk + c.pls + c.ink
 
 
+def brought(c) -> float:
+    """What came in over the stretches: what the level rose by and what was drawn; a level that fell faster was drawn so."""
+    content, told = c.capacity * c.level_pct / 100, 0.0
+    for step in c.steps:
+        then = c.capacity * step.level_pct / 100
+        told += then - content + max(step.rate_out * step.hours, content - then)
+        content = then
+    return told
+
+
 def boils(bar_abs: float) -> float:
     """Steam's temperature by Antoine's equation, in the two ranges that tables give."""
     mmhg = bar_abs * 750.062
