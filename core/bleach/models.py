@@ -322,8 +322,8 @@ class TowerCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TowerFound:
-    minutes: float = figure("Time in it", "min", decimals=0, equation="V level (1 − gas) ρ C × 60/(od t/h)")
-    holds_t: float = figure("Holds", "t OD", decimals=1, equation="V ρ C")
+    minutes: float = figure("Time in it", "min", decimals=0, equation="60 × what it holds/(od t/h)")
+    holds_t: float = figure("Holds", "t OD", decimals=1, equation="V level (1 − gas) plug ρ C, 1/ρ = C/1.52 + 1 − C")
     cautions: tuple[Caution, ...] = ()
 
 

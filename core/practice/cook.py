@@ -211,7 +211,7 @@ class LiquorCase:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LiquorMove(Proposal):
     before: float = figure("White liquor now", "m³", decimals=1, equation="charge/EA old")
-    after: float = figure("White liquor then", "m³", decimals=1, equation="charge/EA new, by 12 % at most")
+    after: float = figure("White liquor then", "m³", decimals=1, equation=f"charge/EA new, by {100 * MOST_LIQUOR:g} % at most")
     makeup_m3: float = figure("Make-up then", "m³", decimals=1, equation="make-up − what white liquor gains")
     expected: float = figure("Charge kept at", "kg NaOH", decimals=0, equation="m³ × g/L")
 

@@ -28,7 +28,9 @@ class LevelMove(Proposal):
     before: float = figure("Supply now", "t/h OD", decimals=2, equation="as it runs")
     after: float = figure("Supply", "t/h OD", decimals=2, equation="out − (content − limit)/hours")
     hours: float = figure("Hours to the limit", "h", decimals=1, equation="(content − limit)/net, none past it")
-    rest_t_h: float = figure("Still short: the machine is asked for", "t/h OD", decimals=2, equation="needed − allowed")
+    rest_t_h: float = figure(
+        "Left for the machine to change by", "t/h OD", decimals=2, equation="needed less what one move allows"
+    )
     expected: float = figure("Hours then", "h", decimals=1, equation="(content − limit)/net")
 
 
@@ -38,6 +40,10 @@ NEVER_H: Final = 1000.0
 def _hours(room: float, into: float) -> float:
     """Hours until a room is used up at a rate into it: none where it is used up already, 1000 where it never is."""
     return min(NEVER_H, max(0.0, room) / into) if into > 0.0 else NEVER_H
+
+
+def _why(limit: str, left: float, ahead: str) -> str:
+    return ahead if left > 0.0 else f"It is past its {limit} usable level and still goes on that way."
 
 
 def _within(case: LevelCase) -> None:
@@ -78,7 +84,7 @@ def falls_move(case: LevelCase) -> LevelMove:
     after = case.in_t_h + step.size
     return LevelMove(
         stands=stands and step.size > 0.0,
-        why=f"It is at its limit in {left:.1f} h, wanted {case.want_h:.0f} h at least.",
+        why=_why("lowest", left, f"It is at its limit in {left:.1f} h, wanted {case.want_h:.0f} h at least."),
         low=case.in_t_h,
         high=(1.0 + MOST_SUPPLY) * case.in_t_h,
         band_low=case.want_h,
@@ -118,7 +124,7 @@ def rises_move(case: LevelCase) -> LevelMove:
     after = max(0.0, case.in_t_h + step.size)
     return LevelMove(
         stands=stands and step.size < 0.0,
-        why=f"It is full in {left:.1f} h. What runs over is lost to the sewer.",
+        why=_why("highest", left, f"It is full in {left:.1f} h.") + " What runs over is lost to the sewer.",
         low=(1.0 - MOST_OVERFLOW) * case.in_t_h,
         high=case.in_t_h,
         band_low=case.want_h,

@@ -90,7 +90,7 @@ class InkCase:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class InkFound:
     attached: float = figure(
-        "Still on the fibre", "share", decimals=4, equation="A0 exp(−E/E_A), E_A × (1 + 0.10 (9 − pH)) under pH 9"
+        "Still on the fibre", "share", decimals=4, equation=f"A0 exp(−E/E_A), E_A × (1 + 0.10 ({HIGH_PH:g} − pH)) under it"
     )
     redeposited: float = figure("Driven back into it", "share", decimals=4, equation="free < 5 µm × (1 − exp(−k t C/15))")
     free_5: float = figure("Free, under 5 µm", "share", decimals=4, equation="0.20 of what is loose, less what went back")

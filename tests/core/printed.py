@@ -25,6 +25,15 @@ def water_a_tonne(cons_pct: float) -> float:
     return (100 - cons_pct) / cons_pct
 
 
+def k_over_s(iso_pct: float) -> float:
+    r = iso_pct / 100
+    return (1 - r) ** 2 / (2 * r)
+
+
+def iso_of(ks: float) -> float:
+    return 100 * (1 + ks - math.sqrt(ks**2 + 2 * ks))
+
+
 class AsPrinted:
     """Mixed into a test case: `printed` gives, by model and figure, the equation over the case and the result."""
 

@@ -42,13 +42,7 @@ from core.stock.transmitter import _jackknife_se, deming
 from core.stream import INDEX, N, W
 from core.through.disturbed import FILLER, PULP, _ashier, _wetter
 from desk.shift.demo import DOCUMENT
-
-
-def parts(**t_h: float) -> np.ndarray:
-    flow = np.zeros(N)
-    for name, value in t_h.items():
-        flow[INDEX[name]] = value
-    return flow
+from tests.core.test_check_values import row
 
 
 @tag("core")
@@ -99,7 +93,7 @@ class Physics(SimpleTestCase):
 
 @tag("core")
 class Disturbed(SimpleTestCase):
-    feed = parts(LF=4.0, SF=2.0, FN=1.0, FL=0.5, W=92.5)
+    feed = row(LF=4.0, SF=2.0, FN=1.0, FL=0.5, W=92.5)
 
     def test_more_filler_takes_the_place_of_fibre_and_fines(self):
         for more, by in ((0.04, 0.04 * 7.5), (-0.02, -0.02 * 7.5), (-0.5, -0.5), (2.0, 0.9 * 7.0)):
@@ -123,7 +117,7 @@ class Disturbed(SimpleTestCase):
         empty = np.zeros(N)
         self.assertEqual(float(_wetter(empty, 0.1).sum()), 0.0)
         self.assertEqual(float(_ashier(empty, 0.1).sum()), 0.0)
-        filler = parts(FL=1.0)
+        filler = row(FL=1.0)
         self.assertEqual(float(_ashier(filler, 0.1)[INDEX["FL"]]), 1.0)
 
 
@@ -272,6 +266,7 @@ class Vessels(SimpleTestCase):
         over = LevelCase(content_t=19.6, full_t=20.0, in_t_h=4.0, out_t_h=2.0, want_h=2.0)
         found = rises_move(over)
         self.assertEqual((found.hours, found.stands), (0.0, True))
+        self.assertIn("past its highest", found.why)
         self.assertLess(found.after, 4.0)
         under = LevelCase(content_t=1.5, full_t=20.0, in_t_h=1.9, out_t_h=2.9)
         found = falls_move(under)

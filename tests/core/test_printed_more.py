@@ -98,7 +98,9 @@ class Follows(AsPrinted, SimpleTestCase):
             "selectivity": lambda c, r: r.viscosity_change / (c.kappa_in - r.kappa) if r.kappa < c.kappa_in else 0.0
         },
         "bleach.metals": {"works_pct": lambda c, r: 100 / (1 + r.mn_out / 30)},
-        "bleach.tower": {"holds_t": lambda c, r: r.minutes * c.od_t_h / 60},
+        "bleach.tower": {
+            "holds_t": lambda c, r: c.plug * c.volume_m3 * c.level_pct / 100 * (1 - c.gas_pct / 100) * tonne_m3(c)
+        },
         "cleaner.bank": {
             "shut_kpa": lambda c, r: r.kpa * (c.cones_open / (c.cones_open - 1)) ** 2 if c.cones_open > 1 else r.shut_kpa,
         },
@@ -138,7 +140,7 @@ class Follows(AsPrinted, SimpleTestCase):
             "black_m3": lambda c, r: c.wood_t * c.lw_m3_t - r.white_m3 - r.chip_water_m3 - r.condensate_m3,
         },
         "deliver.lot_bound": {
-            "spare": lambda c, r: min(r.lower - c.low, c.high - r.upper) if math.isfinite(c.low + c.high) else r.spare,
+            "spare": lambda c, r: min(r.lower - c.low, c.high - r.upper),
         },
         "recovered.line": {"sludge_kg": lambda c, r: 1000 * (100 / r.yield_pct - 1)},
         "recovered.water": {
@@ -166,6 +168,12 @@ def brought(c) -> float:
         told += then - content + max(step.rate_out * step.hours, content - then)
         content = then
     return told
+
+
+def tonne_m3(c) -> float:
+    """Fibre in a cubic metre of stock, t: fibre of 1.52 in water."""
+    x = c.cons_pct / 100
+    return x / (x / 1.52 + 1 - x)
 
 
 def boils(bar_abs: float) -> float:

@@ -4,22 +4,13 @@ import math
 
 from django.test import SimpleTestCase, tag
 
-from tests.core.printed import AsPrinted, clip, water_a_tonne
+from tests.core.printed import AsPrinted, clip, iso_of, k_over_s, water_a_tonne
 
 KELVIN = 273.15
 
 
 def vroom(temp_c: float) -> float:
     return math.exp(43.20 - 16115 / (temp_c + KELVIN))
-
-
-def k_over_s(iso_pct: float) -> float:
-    r = iso_pct / 100
-    return (1 - r) ** 2 / (2 * r)
-
-
-def iso_of(ks: float) -> float:
-    return 100 * (1 + ks - math.sqrt(ks**2 + 2 * ks))
 
 
 def knotter(c) -> float:

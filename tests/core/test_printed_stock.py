@@ -4,18 +4,9 @@ import math
 
 from django.test import SimpleTestCase, tag
 
-from tests.core.printed import AsPrinted, clip, water_a_tonne
+from tests.core.printed import AsPrinted, clip, iso_of, k_over_s, water_a_tonne
 
 ONE_SIDED = ("at most", "at least")
-
-
-def reflectance(ks: float) -> float:
-    return 1 + ks - math.sqrt(ks**2 + 2 * ks)
-
-
-def k_over_s(iso_pct: float) -> float:
-    r = iso_pct / 100
-    return (1 - r) ** 2 / (2 * r)
 
 
 def counts(c) -> list[tuple[float, float]]:
@@ -110,7 +101,7 @@ class Recovered(AsPrinted, SimpleTestCase):
         },
         "recovered.claim": {"total_pct": lambda c, r: r.post_pct + r.pre_pct},
         "recovered.light": {
-            "iso_pct": lambda c, r: 100 * reflectance(r.k / r.s),
+            "iso_pct": lambda c, r: iso_of(r.k / r.s),
             "ink_part": lambda c, r: c.eric_ppm * 0.01 / r.k,
         },
         "recovered.eric": {
@@ -188,7 +179,7 @@ class Recovered(AsPrinted, SimpleTestCase):
             ),
         },
         "yard.stored": {
-            "iso_pct": lambda c, r: 100 * reflectance(k_over_s(c.iso_pct) + c.pc / 100 * (1 - math.exp(-c.days / c.tau_days))),
+            "iso_pct": lambda c, r: iso_of(k_over_s(c.iso_pct) + c.pc / 100 * (1 - math.exp(-c.days / c.tau_days))),
             "lost": lambda c, r: c.iso_pct - r.iso_pct,
         },
     }
