@@ -64,7 +64,7 @@ class TankCase:
 class TankFound:
     cover_h: float = figure("Cover", "h", decimals=1, equation="(V − lowest)/use")
     order_in_h: float = figure("Order within", "h", decimals=1, equation="cover − lead − margin")
-    room_m3: float = figure("Room when it comes", "m³", decimals=1, equation="highest − (V − use × lead), lowest at least")
+    room_m3: float = figure("Room when it comes", "m³", decimals=1, equation="highest − max(lowest, V − use × lead)")
     fits: float = figure("Room over the load", "m³", decimals=1, equation="room − load")
     earliest_h: float = figure(
         "Earliest order",
