@@ -18,6 +18,7 @@ from desk.lab.board import STANDS
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.proof import unproved
+from desk.log.tail import tail
 from desk.mill.lot_ends import furnish_end
 from desk.mill.shifts import shift_of
 from desk.mill.source_lots import cut_due
@@ -179,10 +180,12 @@ def lot(number: str, state) -> Lot | None:
 
 
 def running_lot(state) -> Lot | None:
-    result = Record.objects.current().filter(kind=Kind.LOT_OPEN, at__lte=state.now).order_by("-at", "-id").first()
+    held = tail()
+    result = held.newest(Kind.LOT_OPEN, until=state.now)
     if result is None:
         return None
-    newest = Lot(result, state)
+    told = [r for r in held.told(Kind.LOT_CLOSE, Kind.DISPOSITION, since=result.at) if r.about_id == result.pk]
+    newest = Lot(result, state, told)
     return newest if newest.closed is None else None
 
 

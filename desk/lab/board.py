@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import NamedTuple
 
 from core.judge.band import GRAVITY, Band, Judgement, State, judge
 from core.judge.due import TIMES, Due, DueState, Pace, due, kept_pace, may_ease
@@ -13,20 +12,11 @@ from desk.kit.units import Schools
 from desk.kit.words import limits
 from desk.lab.plan import Bearing, Change, Stop
 from desk.log.models import Kind, Record
+from desk.log.tail import tail
 
 LOOK_BACK_H = 48
 KEPT = 12  # newest results of a row that its judgement and its interval look at
 STANDS = {"single", "accepted"}
-
-
-class Taken(NamedTuple):
-    """A result as the board needs it."""
-
-    pk: int
-    subject: str
-    at: datetime
-    value: float
-    status: str
 
 
 @dataclass(frozen=True)
@@ -162,14 +152,11 @@ class Board:
     def __init__(self, state, only: str = ""):
         """`only`: the id of the one row that is asked for; the others are left out."""
         self.mill_state, self.now = state, state.now
-        since = self.now - timedelta(hours=LOOK_BACK_H)
-        records = Record.objects.current().filter(at__gte=since, at__lte=self.now)
+        since, held = self.now - timedelta(hours=LOOK_BACK_H), tail()
+        self.results = held.recent_results(since, self.now, KEPT, only)
+        told = held.told(Kind.MOVE, Kind.DECISION, Kind.EFFECT, since=since, until=self.now)
         if only:
-            records = records.filter(subject=only)
-        self.results: dict[str, list] = {}
-        for row in Record.objects.recent_results(since, self.now, KEPT, only):
-            self.results.setdefault(row[1], []).append(Taken(*row))
-        told = list(records.filter(kind__in=(Kind.MOVE, Kind.DECISION, Kind.EFFECT)).order_by("at", "id"))
+            told = [r for r in told if r.subject == only]
         moves = [r for r in reversed(told) if r.kind == Kind.MOVE]
         self.decided_on = {d.subject: d for d in told if d.kind == Kind.DECISION}  # the newest on each
         decisions = {d.about_id: d for d in told if d.kind == Kind.DECISION}

@@ -7,8 +7,6 @@ from collections import OrderedDict
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from django.db.models import Q
-
 from core.judge.due import EASY_AFTER, Changed, Pace, SampleCase, Stands, next_sample
 from core.line.acting import Line
 from core.mill.causes import Way
@@ -16,7 +14,8 @@ from core.mill.telling import planned, takers, telling
 from core.unit import Worked
 from desk.kit.templatetags.vat import clock
 from desk.log.actions import write
-from desk.log.models import Kind, Record, named
+from desk.log.models import Kind, Record
+from desk.log.tail import reaches, tail
 from desk.mill.in_force import PREFIX as SET
 from desk.people.rights import refuse
 
@@ -24,10 +23,13 @@ PACE = "plan."  # of the record of an interval that was doubled, or is as planne
 TANK = "tank."
 DOUBLED, ENDED = "doubled", "planned"
 LOOK_BACK = timedelta(hours=24)
-DOWN_BACK = timedelta(days=30)
+DOWN_BACK = timedelta(days=30)  # a unit is down for weeks where it is rebuilt
 WITH_MACHINE = ("blend", "deliver")  # stations whose pulp stands while the machine does
 KEPT = 4
 MOST_CHANGES = 12
+
+reaches(Kind.EVENT, PACE)
+reaches(Kind.DOWN, "", DOWN_BACK + timedelta(days=1))
 
 _told: OrderedDict[int, tuple] = OrderedDict()  # of the last few set-ups, which rows tell of which unit first
 
@@ -90,14 +92,15 @@ class Bearing:
         self.since = self.now - LOOK_BACK
         self.each_batch = {cook.kappa_row for cook in self.mill.cook_plans.values() if cook.vessel == "batch"}
         self._of_machine()
-        lately = Q(at__gte=self.since)
-        asked = (
-            lately & (Q(kind=Kind.START) | named(Kind.SETPOINT, SET) | named(Kind.EVENT, TANK) & Q(status="delivery"))
-            | Q(kind=Kind.DOWN, at__gte=self.now - DOWN_BACK)
-            | named(Kind.EVENT, PACE)
-        )
-        told = Record.objects.current().filter(asked)
-        for r in told.order_by("at", "id"):
+        held = tail()
+        told = [
+            *held.told(Kind.START, since=self.since),
+            *held.told(Kind.SETPOINT, prefix=SET, since=self.since),
+            *held.told(Kind.EVENT, prefix=TANK, since=self.since, status=("delivery",)),
+            *held.told(Kind.DOWN, since=self.now - DOWN_BACK),
+            *held.told(Kind.EVENT, prefix=PACE),
+        ]
+        for r in sorted(told, key=lambda r: (r.at, r.pk)):
             self._reads(r)
         if (run := state.next_run) is not None:
             self._changed(self.mill.roles.blend, run.start, f"{run.order} is to run from {clock(run.start)}, {run.told_by}")

@@ -51,7 +51,9 @@ def canonical(told: Mapping[str, Any]) -> str:
 
 
 def named(kind: str, prefix: str) -> models.Q:
-    """Records of a kind whose subject begins so, as the index by subject finds them."""
+    """Records of a kind whose subject begins so, as the index by subject finds them; of every subject where it is empty."""
+    if not prefix:
+        return models.Q(kind=kind)
     return models.Q(kind=kind, subject__gte=prefix, subject__lt=f"{prefix[:-1]}{chr(ord(prefix[-1]) + 1)}")
 
 

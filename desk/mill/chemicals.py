@@ -7,9 +7,13 @@ from core.bleach.store import TankCase, TankFound, drawn, never_with, tank
 from core.errors import ImpossibleInput, Infeasible
 from core.unit import AIR_DRY
 from desk.log.models import Kind, Record
+from desk.log.tail import reaches, tail
 
 BOOK_DAYS = 60
 APART = 0.15  # of the solved use: more is said
+TANK = "tank."  # of a record of its book, then the tank
+
+reaches(Kind.EVENT, TANK, timedelta(days=BOOK_DAYS + 1))
 
 
 @dataclass(frozen=True)
@@ -42,16 +46,12 @@ def standings(state) -> list[Standing]:
     if not state.mill.tanks:
         return []
     adt_h = bleached_adt_h(state)
-    subjects = [f"tank.{k}" for k in state.mill.tanks]
-    book: dict[str, list[Record]] = {s: [] for s in subjects}
+    book: dict[str, list[Record]] = {f"{TANK}{k}": [] for k in state.mill.tanks}
     since = state.now - timedelta(days=BOOK_DAYS)
-    for r in (
-        Record.objects.current()
-        .filter(kind=Kind.EVENT, subject__in=subjects, at__gte=since, at__lte=state.now)
-        .order_by("at", "id")
-    ):
-        book[r.subject].append(r)
-    return [_standing(state, t, book[f"tank.{k}"], adt_h) for k, t in state.mill.tanks.items()]
+    for r in tail().told(Kind.EVENT, prefix=TANK, since=since, until=state.now):
+        if r.subject in book:
+            book[r.subject].append(r)
+    return [_standing(state, t, book[f"{TANK}{k}"], adt_h) for k, t in state.mill.tanks.items()]
 
 
 def use_of(state, chemical: str, strength_g_l: float) -> float:

@@ -9,6 +9,7 @@ from datetime import UTC, datetime, timedelta
 from core.deliver.lots import End, first_end
 from core.mill.causes import Ways
 from desk.log.models import Kind, Record
+from desk.log.tail import tail
 from desk.mill.in_force import PREFIX as SET
 
 DEVIATION = "deviation."
@@ -21,10 +22,8 @@ def _h(when: datetime) -> float:
 
 
 def _deviations(since: datetime, until: datetime) -> list[Record]:
-    told = Record.objects.current().filter(
-        kind=Kind.EVENT, subject__startswith=DEVIATION, status__in=BEGINS_OR_ENDS, at__gt=since, at__lte=until
-    )
-    return list(told.order_by("at", "id"))
+    told = tail().told(Kind.EVENT, prefix=DEVIATION, since=since, until=until, status=BEGINS_OR_ENDS)
+    return [r for r in told if r.at > since]
 
 
 def _touches(r: Record, line: str) -> bool:

@@ -4,14 +4,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from django.db.models import Q
-
 from core.deliver.draw import draw
 from core.errors import CoreError, Infeasible
 from desk.log.models import Kind, Record
+from desk.log.tail import reaches, tail
 
 PLAN_SUBJECT, PLAN_STATUS = "plan", "plan issued"
 AHEAD = timedelta(hours=72)
+reaches(Kind.ORDER, "")
 RUNNING = "running"  # what a plan has the furnish of the running order under
 
 
@@ -38,7 +38,7 @@ def plans_issued(now: datetime):
 
 def plan_in_force(now: datetime) -> Record | None:
     """The plan that was issued last; None where none was."""
-    return plans_issued(now).first()
+    return tail().newest(Kind.EVENT, until=now, subject=PLAN_SUBJECT, status=(PLAN_STATUS,))
 
 
 def planned_furnish(state, order: str) -> tuple[int, dict[str, float]] | None:
@@ -72,14 +72,13 @@ def of_plan(state) -> NextRun | None:
         return None
     starts = {row["name"]: datetime.fromisoformat(row["begins"]) for row in plan.data["orders"]}
     ahead = sorted((at, number) for number, at in starts.items() if state.now < at <= state.now + AHEAD)
-    told = Q(kind=Kind.START, at__lte=state.now) | Q(kind=Kind.ORDER)
-    asked = Record.objects.current().filter(told, subject__in=[number for _, number in ahead])
-    kept = list(asked.order_by("id")) if ahead else []
-    begun = {r.subject for r in kept if r.kind == Kind.START}
+    held = tail()
+    begun = {r.subject for r in held.told(Kind.START, since=plan.at - AHEAD, until=state.now)}
     start, number = next(((at, number) for at, number in ahead if number not in begun), (state.now, ""))
     if not number:
         return None
-    order = next((r for r in reversed(kept) if r.kind == Kind.ORDER and r.subject == number), None)
+    entered = [r for r in held.told(Kind.ORDER, prefix=number) if r.subject == number]
+    order = max(entered, key=lambda r: r.pk, default=None)
     if order is None or order.data["grade"] not in state.mill.grades:
         return None
     grade, data = state.mill.grades[order.data["grade"]], order.data

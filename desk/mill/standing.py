@@ -1,16 +1,13 @@
 """The records that every page reads the mill's state from: stops, set points, chosen fits, cooks, batches, moistures, cards.
 
-Read together and kept as long as the log ends as it did: its last record's chained hash stands for all that is in it. Where the
-log has grown they are read anew.
+Sorted out of the end of the record that the process holds, and kept as long as that ends as it did.
 """
 
 from collections.abc import Iterable, Sequence
 from datetime import datetime, timedelta
 
-from django.db import connection
-from django.db.models import Q
-
-from desk.log.models import Kind, Record, named
+from desk.log.models import Kind, Record
+from desk.log.tail import Tail, Taken, reaches, tail
 from desk.mill.in_force import PREFIX as SET
 from desk.mill.loaded import BATCHES
 
@@ -29,28 +26,26 @@ BACK = timedelta(hours=24)  # what is kept also tells of a time so long before i
 _kept: dict[tuple, "Standing"] = {}  # the newest reading, by how the log ends and what was asked of it
 MOST_KEPT = 4
 
+reaches(Kind.SETPOINT, SET)
+reaches(Kind.SETPOINT, LEARNT)
+reaches(Kind.SETPOINT, SHARES)
+reaches(Kind.COOK, FITTED)
+
 
 class Standing:
     """Current records by what they tell, oldest first; each is asked for as of a time."""
 
-    def __init__(self, now: datetime, rows: Sequence[str], fresh: timedelta):
+    def __init__(self, held: Tail, now: datetime, rows: Sequence[str], fresh: timedelta):
         """`rows`: of the sampling plan whose results lead a feed's moisture, for `fresh` after they were taken."""
-        self.since = now - BACK
-        lasting = named(Kind.SETPOINT, SET) | Q(status="chosen") & (named(Kind.SETPOINT, LEARNT) | named(Kind.COOK, FITTED))
-        made = Q(kind=Kind.COOK, status__in=BLOWN, at__gt=self.since - COOK_KEEPS)
-        loaded = named(Kind.EVENT, BATCHES) & Q(status="batch", at__gt=self.since - BATCH_KEEPS)
-        asked = Q(kind__in=(*HALTS, *ORDERED), at__gte=self.since - HALTS_BACK) | lasting | made | loaded
-        if rows:
-            asked |= Q(kind=Kind.RESULT, subject__in=rows, status__in=TRUSTED, at__gt=self.since - fresh)
-        told: dict[str, list[Record]] = {}
-        for r in Record.objects.current().filter(asked).order_by("at", "id"):
-            told.setdefault(_what(r), []).append(r)
-        self._halts, self._sets, self._learnt, self._ordered = (told.get(k, []) for k in ("halt", SET, LEARNT, "order"))
-        self._fitted, self._cooks, self._batches, self._moistures = (
-            told.get(k, []) for k in (FITTED, "cook", BATCHES, "moisture")
-        )
-        shares = Record.objects.current().filter(kind=Kind.SETPOINT, subject=SHARES)
-        self._shares = list(shares.order_by("-at", "-id")[:MOST_SHARES])[::-1]
+        self.since = since = now - BACK
+        self._halts, self._ordered = (held.told(*kinds, since=since - HALTS_BACK) for kinds in (HALTS, ORDERED))
+        self._sets = held.told(Kind.SETPOINT, prefix=SET)
+        self._learnt = held.told(Kind.SETPOINT, prefix=LEARNT, status=("chosen",))
+        self._fitted = held.told(Kind.COOK, prefix=FITTED, status=("chosen",))
+        self._cooks = held.told(Kind.COOK, since=since - COOK_KEEPS, status=BLOWN)
+        self._batches = held.told(Kind.EVENT, prefix=BATCHES, since=since - BATCH_KEEPS, status=("batch",))
+        self._moistures = held.results_of(rows, since - fresh, TRUSTED)
+        self._shares = [r for r in held.told(Kind.SETPOINT, prefix=SHARES) if r.subject == SHARES][-MOST_SHARES:]
 
     def halts(self, now: datetime) -> list[Record]:
         """Stops and reduced rates of the machine that begin in the ten days before, or later."""
@@ -83,7 +78,7 @@ class Standing:
     def batches(self, now: datetime) -> list[Record]:
         return [r for r in _until(self._batches, now) if r.at > now - BATCH_KEEPS]
 
-    def moistures(self, now: datetime, fresh: timedelta) -> list[Record]:
+    def moistures(self, now: datetime, fresh: timedelta) -> list[Taken]:
         return [r for r in _until(self._moistures, now) if r.at > now - fresh]
 
 
@@ -92,31 +87,18 @@ def forget() -> None:
     _kept.clear()
 
 
-def _what(r: Record) -> str:
-    """What a record tells: the start of its subject where that says it."""
-    if r.kind in HALTS:
-        return "halt"
-    if r.kind in ORDERED:
-        return "order"
-    if r.kind == Kind.RESULT:
-        return "moisture"
-    prefix = next((p for p in (SET, LEARNT, FITTED, BATCHES) if r.subject.startswith(p)), "")
-    return prefix or "cook"
-
-
-def _until(records: Iterable[Record], now: datetime) -> list[Record]:
+def _until(records: Iterable, now: datetime) -> list:
     return [r for r in records if r.at <= now]
 
 
 def standing(now: datetime, rows: Sequence[str], fresh: timedelta) -> Standing:
     """What stands as the log is now, for a time that is not a day before it was read."""
-    with connection.cursor() as cursor:
-        last = cursor.execute("SELECT hash FROM log_record ORDER BY id DESC LIMIT 1").fetchone()
-    key = (last, tuple(rows), fresh)
+    held = tail()
+    key = (held.last, tuple(rows), fresh)
     kept = _kept.get(key)
     if kept is not None and kept.since <= now:
         return kept
-    made = Standing(now, rows, fresh)
+    made = Standing(held, now, rows, fresh)
     if kept is None:
         if len(_kept) >= MOST_KEPT:
             _kept.clear()

@@ -29,6 +29,7 @@ from core.unit import Kind as Acting
 from desk.instruments.store import newest
 from desk.kit.units import Schools
 from desk.log.models import Kind, Record
+from desk.log.tail import Taken
 from desk.mill import in_force, loaded, planned
 from desk.mill.models import MillVersion
 from desk.mill.planned import AHEAD as COVER_AHEAD
@@ -397,7 +398,7 @@ class MillState:
         return self.mill.settable
 
     @cached_property
-    def moistures(self) -> dict[str, Record]:
+    def moistures(self) -> dict[str, Taken]:
         """The newest reading of the moisture of each wet feed while it is fresh, by unit."""
         rows = {row: unit for unit, row in self.mill.moisture_rows.items()}
         if not rows:
@@ -405,7 +406,7 @@ class MillState:
         newest = {rows[record.subject]: record for record in self.standing.moistures(self.now, self._fresh)}
         return {unit: record for unit, record in newest.items() if self.leads(record) > 0.0}
 
-    def leads(self, record: Record) -> float:
+    def leads(self, record: Record | Taken) -> float:
         """How much a result of the plan leads now, 1 to 0."""
         row = self.mill.plan.get(record.subject)
         return row_leads((self.now - record.at).total_seconds() / 60.0, row.interval_min) if row else 0.0

@@ -3,7 +3,6 @@
 from datetime import datetime, timedelta
 
 from django.contrib import messages
-from django.db.models import Exists, OuterRef, Q
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.template.loader import render_to_string
@@ -18,6 +17,7 @@ from desk.lab.board import Board
 from desk.log import moves
 from desk.log.models import Kind, Record
 from desk.log.moves import UNDO_S, DecisionRefused, decide, may_undo, share_slip
+from desk.log.tail import tail
 from desk.mill.context import state_of
 from desk.mill.drawings import cover_rows, tank_rows
 from desk.mill.effects import effects
@@ -46,9 +46,7 @@ def shift_context(request, state) -> dict:
     counts = board.counts()
     counts["contain"] += sum(d.vessel is not None for d in drifts)
     lot = running_lot(state)
-    handovers = Record.objects.current().filter(kind=Kind.HANDOVER, at__lte=now)
-    read = Record.objects.filter(kind=Kind.HANDOVER_READ, about=OuterRef("pk"))
-    handed = handovers.annotate(was_read=Exists(read)).order_by("-at", "-id").first()
+    handed = tail().newest(Kind.HANDOVER, until=now)
     notes, held = _notes_and_held(state, shift.start)
     running = running_cooks(now)
     cover = [*cover_rows(state), *(t for t in tank_rows(state) if t["order_by"] - now <= ORDERED_IN)]
@@ -84,7 +82,7 @@ def shift_context(request, state) -> dict:
         "notes_total": notes,
         "held_total": held,
         "handed": handed,
-        "handed_read": handed and handed.was_read,
+        "handed_read": handed and any(r.about_id == handed.pk for r in tail().told(Kind.HANDOVER_READ, since=handed.at)),
         "may_move": request.user.may("move"),
     }
 
@@ -97,16 +95,10 @@ def lot_progress(lot, state) -> float:
 
 def _notes_and_held(state, begun: datetime) -> tuple[int, int]:
     """How many notes the shift has, and how many lots are held."""
-    noted = Q(kind=Kind.REMARK, at__gte=begun, at__lte=state.now)
-    decided = Q(kind=Kind.DISPOSITION, at__gte=state.now - HELD_BACK)
-    notes, newest = 0, {}
-    told = Record.objects.current().filter(noted | decided).order_by("at", "id")
-    for kind, subject, action in told.values_list("kind", "subject", "data__action"):
-        if kind == Kind.REMARK:
-            notes += 1
-        else:
-            newest[subject] = action
-    return notes, sum(action == "hold" for action in newest.values())
+    held = tail()
+    notes = held.told(Kind.REMARK, since=begun, until=state.now)
+    newest = {r.subject: r.data.get("action") for r in held.told(Kind.DISPOSITION, since=state.now - HELD_BACK)}
+    return len(notes), sum(action == "hold" for action in newest.values())
 
 
 def _gauges(state, board) -> list[dict]:
