@@ -6,6 +6,7 @@ are defaults to be calibrated (models, chips to bleach, section 8). Fluorescent 
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Final
 
 from core.errors import ImpossibleInput, Problem
@@ -70,6 +71,7 @@ def pad_hex(iso_pct: float) -> str:
     return swatch(ks_from_reflectance(iso_pct / 100.0)).hex
 
 
+@lru_cache(maxsize=1024)
 def swatch(ks457: float, *, beta: float = LIGNIN_BETA, wet: bool = False) -> Swatch:
     """The colour of a pad of absorption K/S at 457 nm: dry as in the laboratory, or wet as in ribbon and towers.
 

@@ -401,7 +401,7 @@ def rebuilt(network: Network, units: tuple[Unit, ...], draws: tuple[Draw, ...]) 
         sets=network.sets.copy(),
     )
     _lay(now, changed)
-    if np.array_equal(now.conversion > 0.0, network.conversion > 0.0):
+    if np.array_equal(now.conversion[changed] > 0.0, network.conversion[changed] > 0.0):
         return now
     return replace(now, order=_component_order(now.conversion))
 

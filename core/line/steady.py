@@ -76,8 +76,16 @@ class Solution:
 
     def leaves(self, unit_id: str, outlet: str) -> Stream:
         """One outlet of a unit, draws taken off or added: what goes on to the next."""
-        i = self.network.index[unit_id]
-        return Stream(flows=_clean(self.left(unit_id, outlet)), temp_c=float(self.temp_c[i]), quality=self._quality(i))
+        if (known := self._streams.get((unit_id, outlet))) is None:
+            i, flows = self.network.index[unit_id], _clean(self.left(unit_id, outlet))
+            known = Stream(flows=flows, temp_c=float(self.temp_c[i]), quality=self._quality(i))
+            self._streams[unit_id, outlet] = known
+        return known
+
+    @cached_property
+    def _streams(self) -> dict[tuple[str, str], Stream]:
+        """Outlets that were asked for: a page draws each of them several times."""
+        return {}
 
     def left(self, unit_id: str, outlet: str) -> Vector:
         """The same as flows by component, t/h; below 0 where a vessel's level falls."""

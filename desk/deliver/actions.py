@@ -18,7 +18,7 @@ from desk.lab.board import STANDS
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.proof import unproved
-from desk.log.tail import tail
+from desk.log.tail import hold, tail
 from desk.mill.lot_ends import furnish_end
 from desk.mill.shifts import shift_of
 from desk.mill.source_lots import cut_due
@@ -44,7 +44,10 @@ STANDS_AS = {
 STATUS = {"concession": "under deviation"}  # where what was done is too long for one
 ENDED = ("released", "diverted", "downgraded")
 TWO_HANDS = ("concession", "downgrade", "divert")
+LOT_LASTS = timedelta(days=3)  # at most, until it is closed: of an older one the record is asked
 DEVIATIONS: list[Callable] = []  # (state, number, start, end) -> deviations that touch a lot, by those who keep them
+
+hold(Kind.LOT_OPEN, Kind.LOT_CLOSE, back=LOT_LASTS)
 
 
 class Refused(FieldRefused):

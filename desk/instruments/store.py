@@ -100,11 +100,14 @@ def already(pairs: Iterable[tuple[int, int]]) -> dict[tuple[int, int], float]:
 def newest(prefix: str, *, before: datetime) -> dict[str, Newest]:
     """The newest reading of each signal whose tag starts so, not later than a time, by tag."""
     limit, result = ms(before), {}
-    for s in Signal.objects.filter(tag__startswith=prefix, last_ms__isnull=False):
-        if s.last_ms <= limit:
-            result[s.tag] = Newest(s.tag, s.last_at, s.last_value)
-        elif r := Reading.objects.filter(signal=s, at_ms__lte=limit).order_by("-at_ms").first():
-            result[s.tag] = Newest(s.tag, r.at, r.value)
+    sql = "SELECT id, tag, last_ms, last_value FROM instruments_signal WHERE last_ms IS NOT NULL AND substr(tag, 1, %s) = %s"
+    with connection.cursor() as cursor:
+        signals = cursor.execute(f"{sql} ORDER BY tag", (len(prefix), prefix)).fetchall()
+    for signal, tag, last_ms, last_value in signals:
+        if last_ms <= limit:
+            result[tag] = Newest(tag, at(last_ms), last_value)
+        elif r := Reading.objects.filter(signal=signal, at_ms__lte=limit).order_by("-at_ms").first():
+            result[tag] = Newest(tag, r.at, r.value)
     return result
 
 

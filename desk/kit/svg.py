@@ -2,10 +2,12 @@
 
 import math
 
+from django.utils.safestring import SafeString
 
-def n(x: float) -> str:
-    """A coordinate with at most two decimals."""
-    return f"{x:.2f}".rstrip("0").rstrip(".")
+
+def n(x: float) -> SafeString:
+    """A coordinate with at most two decimals; safe as it is, since a picture has hundreds."""
+    return SafeString(f"{x:.2f}".rstrip("0").rstrip("."))
 
 
 def ticks(low: float, high: float, *, most: int = 5) -> list[float]:
@@ -45,7 +47,7 @@ def edge_back(steps: list[tuple[float, float]], end: float, *, reach: float = 15
 
 def ribbon(tops: list[tuple[float, float]], bottoms: list[tuple[float, float]], end: float, *, reach: float = 15.0) -> str:
     """A closed band between an upper and a lower edge."""
-    return f"M{edge(tops, end, reach=reach)}{edge_back(bottoms, end, reach=reach)}Z"
+    return SafeString(f"M{edge(tops, end, reach=reach)}{edge_back(bottoms, end, reach=reach)}Z")
 
 
 def band(x0: float, a: float, b: float, x1: float, c: float, d: float) -> str:

@@ -12,11 +12,13 @@ from desk.kit.units import Schools
 from desk.kit.words import limits
 from desk.lab.plan import Bearing, Change, Stop
 from desk.log.models import Kind, Record
-from desk.log.tail import tail
+from desk.log.tail import hold, tail
 
 LOOK_BACK_H = 48
 KEPT = 12  # newest results of a row that its judgement and its interval look at
 STANDS = {"single", "accepted"}
+
+hold(Kind.MOVE, Kind.DECISION, Kind.EFFECT, back=timedelta(hours=LOOK_BACK_H + 24))
 
 
 @dataclass(frozen=True)

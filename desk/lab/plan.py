@@ -15,7 +15,7 @@ from core.unit import Worked
 from desk.kit.templatetags.vat import clock
 from desk.log.actions import write
 from desk.log.models import Kind, Record
-from desk.log.tail import reaches, tail
+from desk.log.tail import hold, tail
 from desk.mill.in_force import PREFIX as SET
 from desk.people.rights import refuse
 
@@ -28,8 +28,8 @@ WITH_MACHINE = ("blend", "deliver")  # stations whose pulp stands while the mach
 KEPT = 4
 MOST_CHANGES = 12
 
-reaches(Kind.EVENT, PACE)
-reaches(Kind.DOWN, "", DOWN_BACK + timedelta(days=1))
+hold(Kind.EVENT, prefix=PACE, back=None)
+hold(Kind.DOWN, back=DOWN_BACK + timedelta(days=1))
 
 _told: OrderedDict[int, tuple] = OrderedDict()  # of the last few set-ups, which rows tell of which unit first
 

@@ -5,10 +5,11 @@ still there; after a roll-back what came with it is dropped, and in another data
 than is held is asked of the record itself: the answer is the same, only slower.
 """
 
-from bisect import insort
+from bisect import bisect_left, bisect_right, insort
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from operator import attrgetter
 from typing import NamedTuple
 
 from django.db import connection
@@ -16,17 +17,22 @@ from django.db.models import Q
 
 from desk.log.models import Kind, Record, named
 
-REACH = timedelta(days=12)  # before the last entry: so far back every kind of record is held
-RESULTS_REACH = timedelta(days=3)  # and results, of which there are most
+RESULTS_REACH = timedelta(days=3)  # before the last entry: so far back results are held
 ANEW = timedelta(days=1)  # of entries later than when it was read, it is read anew, so that the oldest are let go
 MOST_GROWN = 2000
+EVER = datetime(1970, 1, 1, tzinfo=UTC)
 
 _reaches: dict[tuple[str, str], timedelta | None] = {}
 
 
-def reaches(kind: Kind, prefix: str, back: timedelta | None = None) -> None:
-    """Records of a kind whose subject begins so are held further back than others; None is all there are."""
-    _reaches[kind, prefix] = back
+def hold(*kinds: Kind, back: timedelta | None, prefix: str = "") -> None:
+    """Have records of these kinds, and whose subject begins so, held so far back; None is all there are.
+
+    What nobody has asked for so is not held. A kind that is asked for twice is held as far back as the further one says.
+    """
+    for kind in kinds:
+        known = _reaches.get((kind, prefix), timedelta(0))
+        _reaches[kind, prefix] = None if known is None or back is None else max(known, back)
     forget()
 
 
@@ -40,16 +46,17 @@ class Taken(NamedTuple):
     status: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Tail:
-    """What is held: its last record, what it reaches back from, records by kind and results by subject, oldest first.
+    """What is held: its last record, records by kind and results by subject, oldest first.
 
     `corrected` are the numbers of all records that a later one corrects; `base` is the same as it was read from the database at
     first, where it has grown since.
     """
 
     last: tuple[int, str]
-    begun: datetime
+    begun: datetime  # when the last record was entered as it was read from the database
+    entered: datetime  # when the last record was entered
     records: Mapping[str, list[Record]]
     results: Mapping[str, list[Taken]]
     corrected: frozenset[int]
@@ -73,25 +80,23 @@ class Tail:
         found = [
             r
             for kind in kinds
-            for r in self.records.get(kind, ())
-            if (since is None or r.at >= since)
-            and (until is None or r.at <= until)
-            and r.pk not in self.corrected
-            and r.subject.startswith(prefix)
-            and (not status or r.status in status)
+            for r in _between(self.records.get(kind, []), since, until)
+            if r.pk not in self.corrected and r.subject.startswith(prefix) and (not status or r.status in status)
         ]
         return sorted(found, key=_by_time) if len(kinds) > 1 else found
 
     def newest(self, kind: Kind, *, until: datetime, subject: str = "", status: Iterable[str] = ()) -> Record | None:
         """The newest current record of a kind until a time; about a subject and in one of these states where they are told."""
         status = frozenset(status)
-        reached = self.begun - REACH
+        reached = self._reached(kind, subject)
         for r in reversed(self.records.get(kind, ())):
-            if r.at < reached:
+            if reached is None or r.at < reached:
                 break
             right = r.subject == subject or not subject
             if r.at <= until and r.pk not in self.corrected and right and (not status or r.status in status):
                 return r
+        if reached == EVER:
+            return None
         asked = _asked((kind,), None, until, "", status)
         return (asked.filter(subject=subject) if subject else asked).order_by("-at", "-id").first()
 
@@ -124,12 +129,28 @@ class Tail:
         return sorted((r for r in told if r.status in status), key=_by_time)
 
     def _covers(self, kind: Kind, prefix: str, since: datetime | None) -> bool:
-        back = _reaches.get((kind, prefix), _reaches.get((kind, ""), REACH))
-        return back is None or (since is not None and since >= self.begun - back)
+        reached = self._reached(kind, prefix)
+        return reached is not None and (since or EVER) >= reached
+
+    def _reached(self, kind: Kind, prefix: str) -> datetime | None:
+        """Since when records of a kind whose subject begins so are all held; None where they are not."""
+        for asked in ((kind, prefix), (kind, "")):
+            if asked in _reaches:
+                return EVER if (back := _reaches[asked]) is None else self.begun - back
+        return None
 
 
 def _by_time(r: Record | Taken) -> tuple:
     return r.at, r.pk
+
+
+def _between(told: list[Record], since: datetime | None, until: datetime | None) -> list[Record]:
+    """Of records by their time, those between two."""
+    first = bisect_left(told, since, key=_at) if since is not None else 0
+    return told[first : bisect_right(told, until, key=_at) if until is not None else None]
+
+
+_at = attrgetter("at")
 
 
 def _asked(kinds: Iterable[Kind], since: datetime | None, until: datetime | None, prefix: str, status: Iterable[str]):
@@ -147,27 +168,30 @@ def _asked(kinds: Iterable[Kind], since: datetime | None, until: datetime | None
 def _read(last: tuple[int, str]) -> Tail:
     """What is to be held of the record as it ends now."""
     newest = Record.objects.filter(pk=last[0]).values_list("entered_at", flat=True).first()
-    begun = newest or datetime(1970, 1, 2, tzinfo=UTC)
-    wanted = Q(at__gte=begun - REACH)
+    begun, wanted = newest or EVER + timedelta(days=1000), Q(pk__in=())
     for (kind, prefix), back in _reaches.items():
         wanted |= named(kind, prefix) if back is None else named(kind, prefix) & Q(at__gte=begun - back)
     records: dict[str, list[Record]] = {}
-    for r in Record.objects.exclude(kind=Kind.RESULT).filter(wanted, pk__lte=last[0]).order_by("at", "id"):
+    for r in Record.objects.filter(wanted, pk__lte=last[0]).order_by("at", "id"):
         records.setdefault(r.kind, []).append(r)
     results: dict[str, list[Taken]] = {}
     told = Record.objects.filter(kind=Kind.RESULT, at__gte=begun - RESULTS_REACH, pk__lte=last[0]).order_by("at", "id")
     for row in told.values_list("pk", "subject", "at", "value", "status"):
         results.setdefault(row[1], []).append(Taken(*row))
     corrected = Record.objects.filter(corrects__isnull=False, pk__lte=last[0]).values_list("corrects", flat=True)
-    return Tail(last=last, begun=begun, records=records, results=results, corrected=frozenset(corrected))
+    return Tail(last=last, begun=begun, entered=begun, records=records, results=results, corrected=frozenset(corrected))
 
 
 def _grown(held: Tail, last: tuple[int, str]) -> Tail:
     """The same with what was written since."""
     records, results, corrected = dict(held.records), dict(held.results), set(held.corrected)
+    entered = held.entered
     for r in Record.objects.filter(pk__gt=held.last[0], pk__lte=last[0]).order_by("pk"):
+        entered = max(entered, r.entered_at)
         if r.corrects_id is not None:
             corrected.add(r.corrects_id)
+        if not _wanted(r):
+            continue
         into = results if r.kind == Kind.RESULT else records
         key = r.subject if r.kind == Kind.RESULT else r.kind
         if into.get(key) is (held.results if r.kind == Kind.RESULT else held.records).get(key):
@@ -176,11 +200,16 @@ def _grown(held: Tail, last: tuple[int, str]) -> Tail:
     return Tail(
         last=last,
         begun=held.begun,
+        entered=entered,
         records=records,
         results=results,
         corrected=frozenset(corrected),
         base=held.base or held,
     )
+
+
+def _wanted(r: Record) -> bool:
+    return r.kind == Kind.RESULT or any(r.kind == kind and r.subject.startswith(prefix) for kind, prefix in _reaches)
 
 
 def forget() -> None:
@@ -215,12 +244,7 @@ def tail() -> Tail:
         held = _read(last)
     else:
         held = _grown(held, last)
-        if _entered(held) - held.begun > ANEW:
+        if held.entered - held.begun > ANEW:
             held = _read(last)
     _held["tail"] = held
     return held
-
-
-def _entered(held: Tail) -> datetime:
-    """When the newest of what is held was entered."""
-    return max((r.entered_at for told in held.records.values() for r in told[-1:]), default=held.begun)

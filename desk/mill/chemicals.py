@@ -7,13 +7,13 @@ from core.bleach.store import TankCase, TankFound, drawn, never_with, tank
 from core.errors import ImpossibleInput, Infeasible
 from core.unit import AIR_DRY
 from desk.log.models import Kind, Record
-from desk.log.tail import reaches, tail
+from desk.log.tail import hold, tail
 
 BOOK_DAYS = 60
 APART = 0.15  # of the solved use: more is said
 TANK = "tank."  # of a record of its book, then the tank
 
-reaches(Kind.EVENT, TANK, timedelta(days=BOOK_DAYS + 1))
+hold(Kind.EVENT, prefix=TANK, back=timedelta(days=BOOK_DAYS + 1))
 
 
 @dataclass(frozen=True)

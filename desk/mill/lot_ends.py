@@ -9,12 +9,14 @@ from datetime import UTC, datetime, timedelta
 from core.deliver.lots import End, first_end
 from core.mill.causes import Ways
 from desk.log.models import Kind, Record
-from desk.log.tail import tail
+from desk.log.tail import hold, tail
 from desk.mill.in_force import PREFIX as SET
 
 DEVIATION = "deviation."
 BEGINS_OR_ENDS = ("opened", "closed")
 SPELLED = {"opened": "deviation opened", "closed": "deviation closed"}
+
+hold(Kind.EVENT, prefix=DEVIATION, back=timedelta(days=12))
 
 
 def _h(when: datetime) -> float:

@@ -7,12 +7,14 @@ from datetime import datetime, timedelta
 from core.deliver.draw import draw
 from core.errors import CoreError, Infeasible
 from desk.log.models import Kind, Record
-from desk.log.tail import reaches, tail
+from desk.log.tail import hold, tail
 
 PLAN_SUBJECT, PLAN_STATUS = "plan", "plan issued"
 AHEAD = timedelta(hours=72)
-reaches(Kind.ORDER, "")
 RUNNING = "running"  # what a plan has the furnish of the running order under
+
+hold(Kind.ORDER, back=None)
+hold(Kind.EVENT, prefix=PLAN_SUBJECT, back=timedelta(days=30))
 
 
 @dataclass(frozen=True)

@@ -1,9 +1,11 @@
 """The fibre ribbon: the solved line as SVG strings. Thickness is t/h oven-dry, margin water, fill the pulp's colour."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from django.urls import reverse
+from django.utils.safestring import SafeString
 
 from core.colour import GREY_BETA, LIGNIN_BETA, brightness_from_ks, swatch
 from core.line.steady import Solution
@@ -40,7 +42,9 @@ STATIONS = (
 )
 LEAD_TOPS = (28.0, 124.0, 208.0, 292.0)  # of the readings of each lane
 TOWER_X, LANE_END, END = 846.0, 872.0, 1280.0
-BLEACHED_POINTS, BLEACH_REACH, BLEACH_STOPS = 8.0, 101.0, 7
+BLEACHED_POINTS, BLEACH_REACH = 8.0, 101.0
+BLEACH_WAY = [i / 6 for i in range(7)]  # places of the stops on the way through a bleach plant
+BLEACH_RISE = [1 - (1 - z) ** 1.7 for z in BLEACH_WAY]  # and how much of the brightening is done there
 FALLING = {
     "chips": 2,
     "cook": 50,
@@ -151,23 +155,30 @@ def _node(solution: Solution, spec: LaneNode, size: dict) -> Node:
     return Node(x, stream.solids_t_h, stream.cons_pct, hex_colour, iso)
 
 
-def _blend_hex(a: str, b: str, z: float) -> str:
-    pairs = ((int(a[i : i + 2], 16), int(b[i : i + 2], 16)) for i in (1, 3, 5))
-    return "#" + "".join(f"{round(p + (q - p) * z):02X}" for p, q in pairs)
+def _channels(colour: str) -> tuple[int, int, int]:
+    return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)
+
+
+def _blends(a: str, b: str, shares: Sequence[float]) -> list[str]:
+    """Colours on the way from one to another, at these shares of it."""
+    (r, g, v), (r1, g1, v1) = _channels(a), _channels(b)
+    r1, g1, v1 = r1 - r, g1 - g, v1 - v
+    return [f"#{round(r + r1 * z):02X}{round(g + g1 * z):02X}{round(v + v1 * z):02X}" for z in shares]
 
 
 def _stops(nodes: list[Node], x0: float, x1: float) -> list[tuple[str, str]]:
     def at(x: float) -> str:
-        return f"{min(1.0, max(0.0, (x - x0) / (x1 - x0))):.4f}"
+        return SafeString(f"{min(1.0, max(0.0, (x - x0) / (x1 - x0))):.4f}")
 
     stops = [(at(nodes[0].x), nodes[0].hex)]
     after = [p.x - 16 for p in nodes[2:]] + [math.inf]
     for before, node, end in zip(nodes, nodes[1:], after, strict=False):
         if node.iso - before.iso > BLEACHED_POINTS:
             reach = min(BLEACH_REACH, end - (node.x - 15))  # stops never cross the next stage's
-            for i in range(BLEACH_STOPS):
-                z = i / (BLEACH_STOPS - 1)
-                stops.append((at(node.x - 15 + reach * z), _blend_hex(before.hex, node.hex, 1 - (1 - z) ** 1.7)))
+            stops += [
+                (at(node.x - 15 + reach * z), colour)
+                for z, colour in zip(BLEACH_WAY, _blends(before.hex, node.hex, BLEACH_RISE), strict=True)
+            ]
         else:
             stops += [(at(node.x - 15), before.hex), (at(node.x + 15), node.hex)]
     return stops

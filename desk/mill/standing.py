@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from datetime import datetime, timedelta
 
 from desk.log.models import Kind, Record
-from desk.log.tail import Tail, Taken, reaches, tail
+from desk.log.tail import Tail, Taken, hold, tail
 from desk.mill.in_force import PREFIX as SET
 from desk.mill.loaded import BATCHES
 
@@ -26,10 +26,12 @@ BACK = timedelta(hours=24)  # what is kept also tells of a time so long before i
 _kept: dict[tuple, "Standing"] = {}  # the newest reading, by how the log ends and what was asked of it
 MOST_KEPT = 4
 
-reaches(Kind.SETPOINT, SET)
-reaches(Kind.SETPOINT, LEARNT)
-reaches(Kind.SETPOINT, SHARES)
-reaches(Kind.COOK, FITTED)
+for lasting in (SET, LEARNT, SHARES):
+    hold(Kind.SETPOINT, prefix=lasting, back=None)
+hold(Kind.COOK, prefix=FITTED, back=None)
+hold(*HALTS, *ORDERED, back=HALTS_BACK + 2 * BACK)
+hold(Kind.COOK, back=COOK_KEEPS + 2 * BACK)
+hold(Kind.EVENT, prefix=BATCHES, back=BATCH_KEEPS + 2 * BACK)
 
 
 class Standing:

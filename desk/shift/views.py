@@ -17,7 +17,7 @@ from desk.lab.board import Board
 from desk.log import moves
 from desk.log.models import Kind, Record
 from desk.log.moves import UNDO_S, DecisionRefused, decide, may_undo, share_slip
-from desk.log.tail import tail
+from desk.log.tail import hold, tail
 from desk.mill.context import state_of
 from desk.mill.drawings import cover_rows, tank_rows
 from desk.mill.effects import effects
@@ -32,6 +32,9 @@ from desk.shift.drift import everything, hidden_words, in_force, rows_that_drift
 ORDERED_IN = timedelta(hours=12)  # a tank stands in Cover when its next load is to be ordered so soon
 HELD_BACK = timedelta(days=8)  # a lot that is held longer is no longer counted on Shift
 DUE_SHOWN, SETS_SHOWN, DRIFT_SHOWN, COVER_SHOWN = 6, 2, 3, 7
+
+hold(Kind.REMARK, Kind.HANDOVER, Kind.HANDOVER_READ, back=timedelta(days=2))
+hold(Kind.DISPOSITION, back=HELD_BACK + timedelta(days=1))
 
 
 def shift_context(request, state) -> dict:
@@ -140,7 +143,7 @@ def _page(request, state) -> dict:
 
 
 def _newest_id() -> int:
-    return Record.objects.order_by("-id").values_list("pk", flat=True).first() or 0
+    return tail().last[0]
 
 
 @require_GET

@@ -6,6 +6,7 @@ from datetime import timedelta
 from django.db import transaction
 from django.test import TestCase
 
+from desk.deliver.actions import LOT_LASTS
 from desk.log import tail
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -95,18 +96,22 @@ class AsTheRecordSays(TestCase):
     def test_what_is_read_by_one_request_does_not_grow_under_it(self):
         before = tail.tail()
         events = list(before.records[Kind.EVENT])
-        write(kind=Kind.EVENT, subject="other", by=self.by, now=make.NOW, says="written by the tests")
+        write(kind=Kind.EVENT, subject="tank.oak", by=self.by, now=make.NOW, says="written by the tests")
         self.assertEqual(len(tail.tail().records[Kind.EVENT]), len(events) + 1)
         self.assertEqual(before.records[Kind.EVENT], events)
 
     def test_after_a_day_of_entries_the_oldest_are_let_go(self):
+        told = {"subject": "a lot", "by": self.by, "now": make.NOW, "says": "written by the tests"}
+        old = write(kind=Kind.LOT_CLOSE, at=make.NOW - LOT_LASTS + timedelta(minutes=30), **told)
         before = tail.tail()
         later = make.NOW + tail.ANEW + timedelta(hours=1)
         write(kind=Kind.EVENT, subject="other", by=self.by, now=later, says="written by the tests")
         after = tail.tail()
         self.assertIsNone(after.base)
         self.assertEqual(after.begun, later)
-        self.assertGreater(min(r.at for r in after.records[Kind.LOT_CLOSE]), before.begun - tail.REACH)
+        self.assertIn(old, before.records[Kind.LOT_CLOSE])
+        self.assertNotIn(old, after.records[Kind.LOT_CLOSE])
+        self.assertIn(old, after.told(Kind.LOT_CLOSE, since=old.at))  # what is no longer held is asked of the record
 
     def test_an_empty_record_says_nothing(self):
         self.assertEqual(tail._read((0, "")).told(Kind.EVENT, since=make.NOW), [])

@@ -4,14 +4,17 @@ import math
 import re
 import secrets
 from datetime import datetime
-from urllib.parse import urlencode
+from functools import lru_cache
+from urllib.parse import quote_plus, urlencode
 
 from django import template
 from django.middleware.csrf import get_token
+from django.template.defaulttags import URLNode
+from django.template.defaulttags import url as django_url
 from django.template.loader import get_template
 from django.urls import reverse
 from django.utils import timezone
-from django.utils.html import format_html
+from django.utils.html import conditional_escape, format_html
 from django.utils.safestring import mark_safe
 
 from core import calc
@@ -127,16 +130,21 @@ def hmu(hours) -> str:
     return format_html('{}<span class="u">{}</span>{}', figure, unit, f" {more}" if more else "") if unit else figure
 
 
+def local(when):
+    """A time in the mill's own zone: nobody reads this desk in another."""
+    return when.astimezone(timezone.get_default_timezone())
+
+
 @register.filter
 def clock(when) -> str:
     """14:05, local."""
-    return timezone.localtime(when).strftime("%H:%M") if when else "none"
+    return local(when).strftime("%H:%M") if when else "none"
 
 
 @register.filter
 def clocks(when) -> str:
     """14:05:30, local."""
-    return timezone.localtime(when).strftime("%H:%M:%S") if when else "none"
+    return local(when).strftime("%H:%M:%S") if when else "none"
 
 
 @register.filter
@@ -148,13 +156,13 @@ def minutes_hm(minutes) -> str:
 @register.filter
 def day(when) -> str:
     """14 November 2026, local."""
-    return f"{timezone.localtime(when):%-d %B %Y}" if when else "none"
+    return f"{local(when):%-d %B %Y}" if when else "none"
 
 
 @register.filter
 def dayclock(when) -> str:
     """13 Nov 16:30, local."""
-    return f"{timezone.localtime(when):%-d %b %H:%M}" if when else "none"
+    return f"{local(when):%-d %b %H:%M}" if when else "none"
 
 
 @register.filter
@@ -165,8 +173,17 @@ def iso(text) -> datetime:
 
 @register.filter
 def pulp(hex_colour: str) -> str:
-    """A fill in the pulp's computed colour, dimmed by night as the look asks."""
-    return f"color-mix(in oklab,{hex_colour} var(--pm),var(--ground))"
+    """A fill in the pulp's computed colour (#RRGGBB), dimmed by night as the look asks."""
+    told = f"color-mix(in oklab,{hex_colour} var(--pm),var(--ground))"
+    return mark_safe(told) if hex_colour[1:].isalnum() else told
+
+
+@register.filter
+def stops(told) -> str:
+    """The stops of a gradient: each its place, and the pulp's colour there."""
+    return mark_safe(
+        "".join(f'<stop offset="{conditional_escape(at)}" stop-color="{conditional_escape(pulp(h))}"/>' for at, h in told)
+    )
 
 
 @register.filter
@@ -213,12 +230,40 @@ def val(context, value, unit: str, decimals=None):
     return tph(number) if decimals is None else figure(number, int(decimals) + more)
 
 
+@lru_cache(maxsize=4096, typed=True)
+def address(name: str, *args) -> str:
+    """The address of a page, remembered: a page names some sixty, and composing one takes longer than writing it."""
+    return reverse(name, args=args)
+
+
+class Address(URLNode):
+    """`{% url %}` as it is, but that it remembers what it composed."""
+
+    def render(self, context):
+        if self.kwargs or self.asvar:
+            return super().render(context)
+        return conditional_escape(address(self.view_name.resolve(context), *(arg.resolve(context) for arg in self.args)))
+
+
+@register.tag
+def url(parser, token):
+    """`{% url name arg %}`, as Django's own."""
+    node = django_url(parser, token)
+    return Address(node.view_name, node.args, node.kwargs, node.asvar)
+
+
 def working_path(name: str, show: str, case, back: str) -> str:
     """Where a figure is worked through: the model, the figure, and the case it came from (in the core's units)."""
     given = calc.flat(calc.declared(case))
-    told = {k: v if isinstance(v, str) else str(v) if isinstance(v, int) else repr(float(v)) for k, v in given.items()}
-    asked = {**told, "show": show, "back": back}
-    return reverse("handbook:working", args=[name]) + "?" + urlencode(asked)
+    told = [f"{k}={_typed(v)}" for k, v in given.items()]
+    return f"{address('handbook:working', name)}?{'&'.join(told)}&{urlencode({'show': show, 'back': back})}"
+
+
+def _typed(value: str | float) -> str:
+    """An input as it stands in an address."""
+    if isinstance(value, str):
+        return quote_plus(value)
+    return str(value) if isinstance(value, int) else repr(float(value)).replace("+", "%2B")
 
 
 @register.simple_tag(takes_context=True)
