@@ -35,7 +35,7 @@ def numbers_of(thing, depth: int = 3):
             yield from numbers_of(value, depth - 1)
 
 
-@tag("core")
+@tag("core", "slow")
 class Extremes(SimpleTestCase):
     least, units_at_once = 80, 4
 

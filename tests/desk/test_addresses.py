@@ -3,7 +3,7 @@
 import re
 
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import Client, TestCase
+from django.test import Client, TestCase, tag
 from django.urls import URLPattern, URLResolver, get_resolver
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -149,6 +149,7 @@ def addresses(patterns=None, space: str = "", path: str = "/"):
 LEAVES = ("people:sign_out", "people:sign_in", "people:pin", "people:own_pin")  # addresses that may end a session
 
 
+@tag("slow")
 class Addresses(TestCase):
     @classmethod
     def setUpTestData(cls):
@@ -521,6 +522,7 @@ TYPED = (
 )
 
 
+@tag("slow")
 class Forms(HypothesisTestCase):
     """Whatever is typed: no server error, and what is stored is finite and inside what nature allows."""
 

@@ -4,7 +4,7 @@ an impossible well beside it."""
 import math
 import random
 
-from django.test import TestCase
+from django.test import TestCase, tag
 from django.urls import reverse
 
 from core import calc
@@ -22,6 +22,7 @@ def impossible(said) -> list[str]:
     return [*values, *(["1.5"] if said.whole and said.problem(1.5) is not None else []), "much", "", "nan", "1e999"]
 
 
+@tag("slow")
 class EveryBench(TestCase):
     @classmethod
     def setUpTestData(cls):

@@ -2,7 +2,7 @@
 
 import copy
 
-from django.test import TestCase
+from django.test import TestCase, tag
 
 from core.mill import draft as drafting
 from desk.mill.drafts import current, groups_of
@@ -13,6 +13,7 @@ from tests import make
 STEP = "/mill/draft/step/"
 
 
+@tag("slow")
 class Draft(TestCase):
     @classmethod
     def setUpTestData(cls):

@@ -111,6 +111,7 @@ class Command(SimpleTestCase):
         self.assertAlmostEqual(float(rows[5][rows[0].index("water_l_min [L/min]")]), 1000)
 
 
+@tag("slow")
 class Doors(TestCase):
     @classmethod
     def setUpTestData(cls):

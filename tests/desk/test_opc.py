@@ -319,6 +319,7 @@ def run_here(going) -> None:
         raise ended[0]
 
 
+@tag("slow")
 class Following(TestCase):
     """From a server into the readings."""
 

@@ -3,7 +3,7 @@ page walk."""
 
 import re
 
-from django.test import TestCase
+from django.test import TestCase, tag
 
 from core.mill.reading import read_mill
 from desk.intake.actions import ensure_signals
@@ -25,6 +25,7 @@ FORMS = {  # what people do on their first day, with what has to be said of it
 }
 
 
+@tag("slow")
 class SecondMill(TestCase):
     @classmethod
     def setUpTestData(cls):

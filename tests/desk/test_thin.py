@@ -61,6 +61,7 @@ class Summing(SimpleTestCase):
         self.assertTrue(told or (change == "low" and min(g.low for g in figures) < f.low - 1.0), (change, told))
 
 
+@tag("slow")
 class Days(TestCase):
     @classmethod
     def setUpTestData(cls):
