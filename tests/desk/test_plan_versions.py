@@ -6,16 +6,20 @@ import json
 import re
 from copy import copy
 from datetime import datetime, timedelta
+from functools import cache
 from html import unescape
+from types import SimpleNamespace
 from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
+from django.utils import timezone
 from icalendar import Calendar
 
 from core.cook.house import BLOW_MIN
 from core.plan import checker
 from core.plan.cycles import BlowTank, Stand
+from core.plan.feeds import plan_feeds
 from core.plan.levels import level_at
 from desk.cook.lanes import blow_tank, coming_cooks
 from desk.cook.models import Cook
@@ -37,7 +41,20 @@ URL = "/schedule/plan/"
 QUEUED = "H-0413,H-0414,H-0415,H-0416"
 
 
+searched = cache(plan_feeds)  # the rates of the same towers are the same: looked for once a process
+
+
 class Planned(Desk):
+    """The clock stands still between what sets it, so that two looks at a plan are at the same towers."""
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        stands = timezone.now()
+        cls.enterClassContext(mock.patch("desk.mill.clock.timezone", SimpleNamespace(now=lambda: stands)))
+        cls.enterClassContext(mock.patch("desk.schedule.order_plan.plan_feeds", searched))
+        set_clock(make.NOW)
+
     def setUp(self):
         make.forget()
         self.as_("mr")
