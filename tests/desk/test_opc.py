@@ -106,6 +106,15 @@ class Plant:
         )
         self.does(self.nodes["level"].write_value(told))
 
+    def has_kept(self, value: float) -> None:
+        """Wait until the server's own history has taken a value: of two that come close together it takes one."""
+        for _ in range(100):
+            told = self.does(self.nodes["level"].read_raw_history(None, None, 0))
+            if value in [v.Value.Value for v in told]:
+                return
+            time.sleep(0.05)
+        raise AssertionError(f"the server keeps no {value} of {told}")
+
     def value(self) -> float:
         return self.does(self.nodes["level"].read_value())
 
@@ -390,9 +399,9 @@ class Following(TestCase):
         with plant() as p:
             link = self.link(p)
             self.run_until(link, lambda: (time.sleep(0.8), p.show(41.0, make.NOW + timedelta(seconds=1)), time.sleep(0.5)))
-            for i in range(2, 8):  # nobody follows
-                p.show(40.0 + i, make.NOW + timedelta(seconds=i))
-                time.sleep(0.1)  # the server's own history takes them one by one
+            for i in range(2, 8):  # nobody follows; none of it is later than the mill's clock, which is asked up to
+                p.show(40.0 + i, make.NOW + timedelta(seconds=1, milliseconds=50 * i))
+                p.has_kept(40.0 + i)
             self.run_until(link, lambda: (time.sleep(1.0), p.show(60.0, make.NOW + timedelta(seconds=9)), time.sleep(0.5)))
         self.assertEqual([v for v, _ in self.kept()], [41.0, 42.0, 43.0, 44.0, 45.0, 46.0, 47.0, 60.0])
         self.assertEqual(Link.objects.get().connects, 2)
