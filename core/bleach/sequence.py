@@ -5,6 +5,7 @@ Spaces are ignored, en and em dashes are hyphens, the longest code wins (EOP is 
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Final
 
 from core.errors import ImpossibleInput, Problem
@@ -74,6 +75,7 @@ class Misread(ImpossibleInput):
         self.at = at
 
 
+@lru_cache(maxsize=256)
 def read(text: str) -> Sequence:
     """Read a sequence as typed. Raises: Misread with the position."""
     clean = text.replace("–", "-").replace("—", "-")

@@ -78,14 +78,14 @@ def pools_of(s: Species) -> tuple[float, float, float, float, float]:
 @compiled
 def leaving(fast_exponent: float, exponent: float, k: Any, pools: Any, oh: Any) -> Any:
     """What leaves the five pools, % of wood a minute, at alkali `oh`, mol/L (at least 0), by a wood's exponents."""
-    base = oh + ACID_GROUPS_MOL_L
-    bulk = oh * base ** (exponent - 1.0)
+    log = np.log(oh + ACID_GROUPS_MOL_L)  # its powers by one logarithm
+    bulk = oh * np.exp((exponent - 1.0) * log)
     return (
-        k[0] * oh * base ** (fast_exponent - 1.0) * pools[0],
+        k[0] * oh * np.exp((fast_exponent - 1.0) * log) * pools[0],
         k[1] * bulk * pools[1],
         k[2] * bulk * pools[2],
-        k[3] * oh * base ** (PEELING - 1.0) * pools[3],
-        k[4] * oh * base ** (SLOW - 1.0) * pools[4],
+        k[3] * oh * np.exp((PEELING - 1.0) * log) * pools[3],
+        k[4] * oh * np.exp((SLOW - 1.0) * log) * pools[4],
     )
 
 

@@ -1,5 +1,7 @@
 """Every page through the accessibility check, by day and by night."""
 
+from axe_playwright_python.base import AXE_SCRIPT
+
 from desk.mill.drafts import begin_from_version
 from tests import make
 from tests.browser.desk import DeskCase
@@ -125,6 +127,7 @@ class Walk:
 
     def test_every_page_is_accessible(self):
         begin_from_version(by=make.person("pn"), now=make.NOW)
+        self.page.add_init_script(AXE_SCRIPT)  # as a part of every page its reading is remembered
         self.sign_in("Shift lead, day shift")
         for path in EVERY_PAGE[self.half :: 2]:
             with self.subTest(path=path):
