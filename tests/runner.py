@@ -1,6 +1,7 @@
 """Django's runner, which also says in one plain line how many passed and failed."""
 
 import gc
+import multiprocessing
 import os
 import sys
 import tempfile
@@ -8,7 +9,7 @@ import time
 import unittest
 from pathlib import Path
 
-from django.test.runner import DiscoverRunner, ParallelTestSuite
+from django.test.runner import DiscoverRunner, ParallelTestSuite, _run_subsuite
 
 from tests import make
 
@@ -46,16 +47,49 @@ def note_times() -> None:
 note_times()
 
 
+def tags_of(suite) -> set[str]:
+    return getattr(next(iter(suite)), "tags", set())
+
+
 class LongFirst(ParallelTestSuite):
     """The classes that take longest begin first, those of the browser and then the slow, so that no process is left with one at
-    the end."""
+    the end. Those of the core, which need no database, begin while that is being made, which leaves a processor free."""
 
     def __init__(self, subsuites, *args, **kwargs):
-        def turn(suite) -> int:
-            tags = getattr(next(iter(suite)), "tags", ())
-            return next((i for i, tag in enumerate(("browser", "slow")) if tag in tags), 2)
-
+        turn = lambda suite: next((i for i, tag in enumerate(("browser", "slow")) if tag in tags_of(suite)), 2)  # noqa: E731
         super().__init__(sorted(subsuites, key=turn), *args, **kwargs)
+        self.early = [i for i, suite in enumerate(self.subsuites) if "core" in tags_of(suite)]
+        self.taken = multiprocessing.Value("i", 0)  # of the early ones, so many were begun
+        self.enough = multiprocessing.Event()
+        self.answers: multiprocessing.Queue = multiprocessing.Queue()
+        self.beside: multiprocessing.Process | None = None
+
+    def begin_early(self) -> None:
+        self.beside = multiprocessing.Process(target=self._run_early)
+        self.beside.start()
+
+    def _run_early(self) -> None:
+        for place in self.early:
+            with self.taken.get_lock():
+                if self.enough.is_set():
+                    break
+                self.taken.value += 1
+            self.answers.put(_run_subsuite((self.runner_class, place, self.subsuites[place], self.failfast, False)))
+
+    def run(self, result):
+        if self.beside is None:
+            return super().run(result)
+        with self.taken.get_lock():
+            self.enough.set()
+        whole, early = self.subsuites, self.early[: self.taken.value]
+        self.subsuites = [suite for i, suite in enumerate(whole) if i not in early]
+        super().run(result)
+        for _ in early:
+            place, events = self.answers.get(timeout=600)
+            for event in events:
+                self.handle_event(result, list(whole[place]), event)
+        self.beside.join()
+        return result
 
 
 class Counting(DiscoverRunner):
@@ -63,33 +97,37 @@ class Counting(DiscoverRunner):
 
     parallel_test_suite = LongFirst
 
+    def build_suite(self, *args, **kwargs):
+        self.suite = super().build_suite(*args, **kwargs)
+        return self.suite
+
     def setup_databases(self, **kwargs):
         """The demo is built once for the run: it stands in its database, and in the copies that its processes work on."""
+        self.kept = tempfile.TemporaryDirectory()
+        self.times = Path(self.kept.name) / "times"
+        self.times.touch()
+        os.environ[TIMES] = str(self.times)
+        if isinstance(self.suite, LongFirst) and kwargs.get("aliases"):
+            self.suite.begin_early()
         made = super().setup_databases(**kwargs)
         if made:
-            self.kept = tempfile.TemporaryDirectory()
             make.keep_rows(Path(self.kept.name) / "demo.rows")
             make.put_in_every(self.parallel, Path(self.kept.name) / "demo.sqlite3")
         return made
 
     def teardown_databases(self, old_config, **kwargs):
-        if hasattr(self, "kept"):
-            self.kept.cleanup()
+        self.kept.cleanup()
         super().teardown_databases(old_config, **kwargs)
 
     def run_suite(self, suite, **kwargs):
-        with tempfile.TemporaryDirectory() as folder:
-            place = Path(folder) / "times"
-            place.touch()
-            os.environ[TIMES] = str(place)
-            gc.freeze()  # what stands now stands to the end: no process of the run looks through it again
-            gc.set_threshold(20_000, 20, 20)
-            found = super().run_suite(suite, **kwargs)
-            told = sorted((line.split(" ", 1) for line in place.read_text().splitlines()), key=lambda t: -float(t[0]))
-            print("The slowest, in seconds: " + "; ".join(f"{name} {took}" for took, name in told[:SLOWEST]))
-            if kept := os.environ.get("VAT_KEEP_TIMES"):
-                with open(kept, "a") as file:
-                    file.writelines(f"{took} {name}\n" for took, name in told)
+        gc.freeze()  # what stands now stands to the end: no process of the run looks through it again
+        gc.set_threshold(20_000, 20, 20)
+        found = super().run_suite(suite, **kwargs)
+        told = sorted((line.split(" ", 1) for line in self.times.read_text().splitlines()), key=lambda t: -float(t[0]))
+        print("The slowest, in seconds: " + "; ".join(f"{name} {took}" for took, name in told[:SLOWEST]))
+        if kept := os.environ.get("VAT_KEEP_TIMES"):
+            with open(kept, "a") as file:
+                file.writelines(f"{took} {name}\n" for took, name in told)
         return found
 
     def suite_result(self, suite, result, **kwargs):

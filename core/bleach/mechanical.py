@@ -94,7 +94,7 @@ class DithioniteCase:
 class DithioniteFound:
     iso_out: float = figure("Brightness out", "% ISO", decimals=1, equation="K (1 − a (1 − e^(−c/4)))")
     gain: float = figure("Gain", "points", decimals=1, equation="out − in")
-    a_kg: float = figure("One kg more gives", "points", decimals=2, equation="the model's slope")
+    a_kg: float = figure("One kg more gives", "points", decimals=2, equation="ISO with 1 kg more − ISO out")
     cautions: tuple[Caution, ...] = ()
 
 

@@ -123,7 +123,7 @@ class BrightenFound:
     ks: float = figure("K/S out", "", decimals=5, equation="Kf + (K − Kf)/(1 + b m a X p)^1.5")
     residual: float = figure("Left", "kg/ODt", decimals=2, equation="available (1 − X)")
     reacted: float = figure("Reacted", "share", decimals=3, equation="X = 1 − exp(−q √min)")
-    a_kg: float = figure("One kg more gives", "points ISO", decimals=2, equation="the model's slope")
+    a_kg: float = figure("One kg more gives", "points ISO", decimals=2, equation="2 (ISO with ½ kg more − ISO out)")
     decomposed_kg: float = figure("Lost to metals", "kg H₂O₂/ODt", decimals=2, equation="a X p (1 − 0.85 m)")
     viscosity: float = figure("Viscosity by", "mL/g", decimals=0, equation="−5 a kg decomposed")
     cautions: tuple[Caution, ...] = ()

@@ -98,7 +98,12 @@ class RateCase:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RateMove(Proposal):
     before: float = figure("Temperature now", "°C", decimals=1, equation="as it is")
-    after: float = figure("Temperature then", "°C", decimals=2, equation="T + ln(new/now)(T + 273.15)²/16115")
+    after: float = figure(
+        "Temperature then",
+        "°C",
+        decimals=2,
+        equation=f"T + ln(new/now)(T + 273.15)²/16115, {MOST_RATE_C:g} °C more or less at most",
+    )
     expected: float = figure("Kappa kept at", "", decimals=1, equation="H kept")
 
 

@@ -90,7 +90,7 @@ class SwingCase:
 class SwingMove(Proposal):
     before: float = figure("Dilution now", "t/h", decimals=2, equation="as it is")
     after: float = figure("Dilution then", "t/h", decimals=2, equation="0.7 × od (1/C* − 1/C), 5 % at most")
-    wanted: float = figure("Water for the whole way", "t/h", decimals=2, equation="od (1/C* − 1/C)")
+    wanted: float = figure("Water for the whole way", "t/h", decimals=2, equation="od (1/C* − 1/C), none inside its band")
     expected: float = figure("Consistency then", "%", decimals=1, equation="od/(od/C + ΔW)")
 
 
