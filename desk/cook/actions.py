@@ -65,7 +65,7 @@ def start(*, species: str, digester: str, wood_t: float, charge: Charge, plan, t
         running = Cook.objects.filter(digester=digester.strip()[:20], blown_at=None).select_related("started_by").first()
         if running is not None:
             who = f", charged at {clock(running.started_at)} by {running.started_by.signed}" if running.started_by else ""
-            raise CookRefused("digester", f"Digester {digester} has cook {running.number}, not blown yet{who}.")
+            raise CookRefused("digester", stop(f"Digester {digester} has cook {running.number}, not blown yet{who}"))
         number = (Cook.objects.filter(species=species).aggregate(n=Max("number"))["n"] or 1100) + 1
         while Cook.objects.filter(number=number).exists():
             number += 1
@@ -272,7 +272,7 @@ def lab(*, cook: Cook, kappa: float, residual: float | None, by, now, state=None
         if cook.kappa is not None:
             test = Record.objects.filter(kind=Kind.COOK, subject=f"cook.{cook.number}", status="tested").order_by("-id").first()
             who = f", entered at {clock(test.entered_at)} by {test.signed}" if test else ""
-            raise CookRefused("kappa", f"Cook {cook.number} has its kappa, {cook.kappa:.1f}, already{who}.")
+            raise CookRefused("kappa", stop(f"Cook {cook.number} has its kappa, {cook.kappa:.1f}, already{who}"))
         sample = None
         if state is not None and (row := state.mill.plan.get(kappa_row(state, cook.species))) is not None:
             entry, of = Entry(results=(kappa,)), f"cook.{cook.number}"

@@ -27,6 +27,7 @@ from core.cook.species import DEFAULT, NAMES
 from core.errors import CoreError, ImpossibleInput, Infeasible
 from core.judge.band import Band, judge
 from core.judge.next_cook import next_plan
+from core.quantity import quantities
 from core.unit import Worked
 from desk.cases.benches import case_held, held_case
 from desk.cook import actions, thermometer
@@ -40,7 +41,7 @@ from desk.kit.bench import render_bench, typed_number
 from desk.kit.fit_plot import fit_plot
 from desk.kit.long_work import told_while
 from desk.kit.sheet import safe
-from desk.kit.templatetags.vat import clock, signed
+from desk.kit.templatetags.vat import clock, signed, stop
 from desk.kit.text import whole
 from desk.log.models import Kind, Record
 from desk.mill.beside import beside
@@ -207,11 +208,18 @@ def start(request):
         return redirect(back[:4000])
     case = form.case
     try:
+        charge = charge_of(case, liquor_of(case))
+    except ImpossibleInput as refusal:
+        said = quantities(type(case))
+        told = (f"{said[p.field].label if p.field in said else p.field} {p.text}" for p in refusal.problems)
+        messages.error(request, f"Not charged. {stop('; '.join(told))}")
+        return redirect(back[:4000])
+    try:
         cook = actions.start(
             species=case.species,
             digester=request.POST.get("digester", ""),
             wood_t=case.wood_t,
-            charge=charge_of(case, liquor_of(case)),
+            charge=charge,
             plan=profile.points,
             target=case.target,
             by=request.user,

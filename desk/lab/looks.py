@@ -15,7 +15,7 @@ from core.recovered.unit import RecoveredPlan
 from core.refine.unit import RefinerPlan
 from core.wash.unit import WashPlan
 from desk.kit.refused import FieldRefused
-from desk.kit.templatetags.vat import clock
+from desk.kit.templatetags.vat import clock, stop
 from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
@@ -272,7 +272,7 @@ def finish(*, state, begun: Record, skipped: dict[str, str], by, now: datetime) 
     with writing():
         found = round_of(begun)
         if found.done is not None:
-            raise Refused("line", f"It was finished at {clock(found.done.entered_at)} by {found.done.signed}.")
+            raise Refused("line", f"It was finished at {clock(found.done.entered_at)} by {stop(found.done.signed)}")
         own = lines_of(state).get(found.line, [])
         left = [s for s in own if s.key not in found.seen]
         for s in left:

@@ -20,6 +20,7 @@ from desk.log.models import Kind, Record
 CHOICES = {"take": "taken", "alter": "altered", "refuse": "refused"}
 UNDO_S = 60.0
 LEAST_STEP = 1e-9
+ROUNDING_PCT = 1e-9  # of a share: nothing
 
 
 def undecided(subject: str) -> Record | None:
@@ -294,7 +295,8 @@ def shares_after(slip_: dict, after: float, state) -> dict[str, float] | None:
         return None
     shares = {k: 100.0 * s for k, s in state.shares.items()}
     source, spare = slip_["source"], slip_["spare"]
-    shares[spare] = shares.get(spare, 0.0) + shares[source] - after
+    left = shares.get(spare, 0.0) + shares[source] - after
+    shares[spare] = 0.0 if abs(left) < ROUNDING_PCT else left  # a spare that is used up gives nothing, not less
     shares[source] = after
     return shares
 

@@ -12,6 +12,7 @@ from core.recovered.unit import RecoveredPlan
 from core.recovered.vat import Vat
 from core.recovered.yard import LotNow, batch_mix
 from desk.kit.refused import FieldRefused
+from desk.kit.templatetags.vat import stop
 from desk.kit.writing import writing
 from desk.log.actions import whose, write
 from desk.log.models import Kind, Record
@@ -228,7 +229,7 @@ def _reader(number: str, person: str) -> tuple[Batch, Person]:
     if found is None or not found.record.data.get("wants_reader"):
         raise BatchRefused("reader", f"Batch {number} waits for nobody.")
     if found.read is not None:
-        raise BatchRefused("reader", f"The labels of batch {number} were read by {found.read.signed}.")
+        raise BatchRefused("reader", f"The labels of batch {number} were read by {stop(found.read.signed)}")
     reader = Person.objects.filter(username=person, is_active=True).first()
     if reader is None or not reader.may("record"):
         raise BatchRefused("reader", "Choose who reads the labels.")

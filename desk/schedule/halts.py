@@ -22,6 +22,7 @@ from desk.schedule.actions import Refused
 KINDS = (Kind.STOP, Kind.RATE, Kind.DOWN)
 LONGEST = timedelta(days=30)
 BACK = timedelta(days=2)
+DOES = ("stop", "rate")
 
 
 @dataclass(frozen=True)
@@ -156,6 +157,8 @@ def read(data, now: datetime, mill, corrects: Record | None = None) -> tuple[Hal
     elif start is not None and end is not None and not start < end <= start + LONGEST:
         bad["to"] = f"To is {dayclock(end)}; it must be after {dayclock(start)} and at most 30 days later"
     rate = 0.0
+    if data.get("does", "stop") not in DOES:
+        bad["does"] = f"It “{data.get('does')}”; it stops, or runs slower"
     if data.get("does") == "rate":
         try:
             rate = typed_number(data.get("rate_pct", ""))

@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.debug import sensitive_post_parameters
 from django.views.decorators.http import require_http_methods, require_POST
 
+from desk.kit.templatetags.vat import stop
 from desk.kit.text import plain, whole
 from desk.mill.context import state_of
 from desk.people.first import nobody_is_known, opens
@@ -89,7 +90,7 @@ def change(request, pk: int):
             raise Refused("act", "Choose what is to be done.")
     except Refused as refusal:
         return _page(request, status=422, chosen=person, problem=str(refusal), field="chosen")
-    messages.success(request, f"Kept: {Person.objects.get(pk=pk).signed}.")
+    messages.success(request, f"Kept: {stop(Person.objects.get(pk=pk).signed)}")
     return redirect("people:people")
 
 
