@@ -402,7 +402,7 @@ class _Painter:
                     "dx": "-14",
                 }
             )
-            self.r.vats[-1]["block"] = {"x": "836", "y": n(bottom + 3), "text": until(cover.hours)}
+            self.r.vats[-1]["block"] = {"x": "841", "y": n(bottom + 3), "text": until(cover.hours)}
         else:
             left = until(cover.hours)
             self.r.vats[-1]["under"] = {"x": "874", "y": n(bottom + 10.5), "level": f"{now.level_pct:.0f} %", "left": left}
