@@ -1,7 +1,6 @@
 """Django's runner, which also says in one plain line how many passed and failed."""
 
 import gc
-import multiprocessing
 import os
 import sys
 import tempfile
@@ -9,7 +8,7 @@ import time
 import unittest
 from pathlib import Path
 
-from django.test.runner import DiscoverRunner, ParallelTestSuite, _run_subsuite
+from django.test.runner import DiscoverRunner, ParallelTestSuite
 
 from tests import make
 
@@ -53,43 +52,11 @@ def tags_of(suite) -> set[str]:
 
 class LongFirst(ParallelTestSuite):
     """The classes that take longest begin first, those of the browser and then the slow, so that no process is left with one at
-    the end. Those of the core, which need no database, begin while that is being made, which leaves a processor free."""
+    the end."""
 
     def __init__(self, subsuites, *args, **kwargs):
         turn = lambda suite: next((i for i, tag in enumerate(("browser", "slow")) if tag in tags_of(suite)), 2)  # noqa: E731
         super().__init__(sorted(subsuites, key=turn), *args, **kwargs)
-        self.early = [i for i, suite in enumerate(self.subsuites) if "core" in tags_of(suite)]
-        self.taken = multiprocessing.Value("i", 0)  # of the early ones, so many were begun
-        self.enough = multiprocessing.Event()
-        self.answers: multiprocessing.Queue = multiprocessing.Queue()
-        self.beside: multiprocessing.Process | None = None
-
-    def begin_early(self) -> None:
-        self.beside = multiprocessing.Process(target=self._run_early)
-        self.beside.start()
-
-    def _run_early(self) -> None:
-        for place in self.early:
-            with self.taken.get_lock():
-                if self.enough.is_set():
-                    break
-                self.taken.value += 1
-            self.answers.put(_run_subsuite((self.runner_class, place, self.subsuites[place], self.failfast, False)))
-
-    def run(self, result):
-        if self.beside is None:
-            return super().run(result)
-        with self.taken.get_lock():
-            self.enough.set()
-        whole, early = self.subsuites, self.early[: self.taken.value]
-        self.subsuites = [suite for i, suite in enumerate(whole) if i not in early]
-        super().run(result)
-        for _ in early:
-            place, events = self.answers.get(timeout=600)
-            for event in events:
-                self.handle_event(result, list(whole[place]), event)
-        self.beside.join()
-        return result
 
 
 class Counting(DiscoverRunner):
@@ -97,18 +64,12 @@ class Counting(DiscoverRunner):
 
     parallel_test_suite = LongFirst
 
-    def build_suite(self, *args, **kwargs):
-        self.suite = super().build_suite(*args, **kwargs)
-        return self.suite
-
     def setup_databases(self, **kwargs):
         """The demo is built once for the run: it stands in its database, and in the copies that its processes work on."""
         self.kept = tempfile.TemporaryDirectory()
         self.times = Path(self.kept.name) / "times"
         self.times.touch()
         os.environ[TIMES] = str(self.times)
-        if isinstance(self.suite, LongFirst) and kwargs.get("aliases"):
-            self.suite.begin_early()
         made = super().setup_databases(**kwargs)
         if made:
             make.keep_rows(Path(self.kept.name) / "demo.rows")
