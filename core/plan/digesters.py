@@ -19,7 +19,7 @@ from core.stream import Vector
 
 SHORT_PRICE: Final = 10.0  # slots that a tonne short is worth, default
 EARLY: Final = 1e-4  # of equal plans the earliest starts
-SEARCHED_S: Final = 5.0
+SEARCHED_S: Final = 5.0  # s, at most, unless another time is given
 SPARE: Final = 12  # slots over the least that the cooks can take
 
 

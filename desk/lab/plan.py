@@ -16,11 +16,11 @@ from desk.kit.templatetags.vat import clock
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.tail import hold, tail
+from desk.mill.chemicals import TANK
 from desk.mill.in_force import PREFIX as SET
 from desk.people.rights import refuse
 
 PACE = "plan."  # of the record of an interval that was doubled, or is as planned again; then the row
-TANK = "tank."
 DOUBLED, ENDED = "doubled", "planned"
 LOOK_BACK = timedelta(hours=24)
 DOWN_BACK = timedelta(days=30)  # a unit is down for weeks where it is rebuilt

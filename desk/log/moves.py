@@ -139,8 +139,8 @@ def share_slip(state, vessel_now) -> dict | None:
         spare_share=state.shares.get(spare.source.key, 0.0),
         empties=cover.way == "empty",
     )
-    if isinstance(move, Infeasible):
-        return None
+    if isinstance(move, Infeasible) or abs(move.after - move.before) < LEAST_STEP:
+        return None  # nothing to change: the spare source is used up already, or the share is what is made
     name = state.mill.sources[v.source].name.split()[-1]
     act_by = state.now + timedelta(hours=max(0.0, vessel_now.act_by_h))
     shares = {k: 100.0 * s for k, s in state.shares.items()}

@@ -19,7 +19,7 @@ from desk.log.models import Kind, Record, named
 
 RESULTS_REACH = timedelta(days=3)  # before the last entry: so far back results are held
 ANEW = timedelta(days=1)  # of entries later than when it was read, it is read anew, so that the oldest are let go
-MOST_GROWN = 2000
+MOST_GROWN = 2000  # records that are added to what was read before it is read anew
 EVER = datetime(1970, 1, 1, tzinfo=UTC)
 
 _reaches: dict[tuple[str, str], timedelta | None] = {}
