@@ -338,6 +338,21 @@ def worked_next(cook: Cook, band) -> Worked:
     return Worked(model="cook.next", case=case, result=next_cook(case))
 
 
+def awaited(decided: Record) -> str:
+    """What is still to be seen of a move that was decided on a cook's own page; empty once it is known."""
+    move, at = decided.says.split(": ", 1)[-1], datetime.fromisoformat(decided.data["retest_at"])
+    if at > decided.at:
+        return f"{move}: look at {clock(at)}."
+    number = int(decided.subject.split(".")[1])
+    cook = Cook.objects.filter(number=number).first()
+    if cook is None:
+        return ""
+    alike = Cook.objects.filter(species=cook.species, kappa__isnull=False)
+    of_next = decided.subject.endswith(".next")
+    tested = alike.filter(number__gt=number) if of_next else alike.filter(number=number)
+    return "" if tested.exists() else f"{move}: its kappa is to come."
+
+
 def decided_on_next(cook: Cook) -> Record | None:
     return Record.objects.filter(kind=Kind.DECISION, subject=f"cook.{cook.number}.next").order_by("-id").first()
 

@@ -4,7 +4,7 @@ SVG."""
 from core.colour import ks_from_kappa, swatch
 from core.cook.kinetic import Cooked
 from core.cook.profile import Points, h_factor, until
-from desk.kit.svg import n, polyline
+from desk.kit.svg import minutes_step, n, polyline
 from desk.kit.templatetags.vat import figure
 
 LEFT, RIGHT = 45.0, 520.0
@@ -41,7 +41,7 @@ def cook_picture(
     def ty(t: float) -> float:
         return T_BOTTOM - (T_BOTTOM - T_TOP) * (t - 60.0) / (180.0 - 60.0)
 
-    step = next(s for s in (15, 30, 60, 120, 240) if span / s <= 8)
+    step = minutes_step(span)
     p: dict = {
         "ticks": [{"x": n(x(m)), "text": f"{m:.0f}"} for m in range(0, int(span) + 1, step)],
         "temps": [{"y": n(ty(t)), "text": str(t)} for t in (80, 110, 140, 170)],
@@ -339,7 +339,7 @@ def vessel_picture(way, done: Cooked, plain, moved, band, held=None) -> dict:
     p["ends"] = [{"y": n(by(c[-1].kappa)), "text": figure(c[-1].kappa, 1), "pen": c is moved} for c in (plain, moved) if c]
     if len(p["ends"]) == 2 and abs(by(plain[-1].kappa) - by(moved[-1].kappa)) < 14.0:
         p["ends"] = p["ends"][1:]
-    step = next(s for s in (15, 30, 60, 120, 240, 480, 960) if turn / s <= 8 or s == 960)
+    step = minutes_step(turn)
     p["ticks"] = [{"x": n(bx(m)), "text": str(m)} for m in range(0, int(turn) + 1, step)]
     p["b_grid"] = [{"y": n(by(k)), "text": figure(k, 0)} for k in (band.low, band.high)]
     return p

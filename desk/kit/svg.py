@@ -21,6 +21,14 @@ def ticks(low: float, high: float, *, most: int = 5) -> list[float]:
     return [round(i * step, 12) for i in range(first, last + 1)]
 
 
+def minutes_step(span: float, *, most: int = 8) -> int:
+    """Minutes from mark to mark of a time axis so long, so that it has `most` at most: quarters of an hour to days."""
+    for step in (15, 30, 60, 120, 240, 480, 1440):
+        if span / step <= most:
+            return step
+    return 1440 * math.ceil(span / 1440 / most)
+
+
 def polyline(points) -> str:
     """A path through (x, y) points."""
     return "M" + "L".join(f"{n(x)} {n(y)}" for x, y in points)

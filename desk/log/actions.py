@@ -94,6 +94,8 @@ def may_correct(record: Record, person, *, shift_start) -> str:
         return "Results, notes, moves and decisions are corrected; other entries get a note that points to them."
     if record.kind == Kind.MOVE and record.followed_by.filter(kind=Kind.DECISION).exists():
         return "It is decided: correct the decision."
+    if record.kind == Kind.DECISION and record.about_id is None:
+        return "It was decided on the page of its cook, which tells what holds now; a note can point to it."
     return whose(record, person, shift_start=shift_start)
 
 

@@ -372,8 +372,9 @@ def correct_decision(*, decided: Record, choice: str, size: float | None, words:
 
 
 def may_undo(decided: Record, now: datetime) -> float:
-    """Seconds in which a taken or altered move can still be undone by whoever may take it; 0 once they are over."""
-    if decided.kind != Kind.DECISION or decided.data["choice"] == "refuse" or decided.is_corrected:
+    """Seconds in which a taken or altered move can still be undone by whoever may take it; 0 once they are over, and of a move
+    on a cook, whose page holds what it changed."""
+    if decided.about_id is None or decided.kind != Kind.DECISION or decided.data["choice"] == "refuse" or decided.is_corrected:
         return 0.0
     return max(0.0, UNDO_S - (now - decided.entered_at).total_seconds())
 
@@ -387,6 +388,8 @@ def undo(*, decided: Record, by, now) -> Record:
         earlier = decided.corrected_by.first()
         if earlier is not None:
             raise DecisionRefused("choice", f"It was undone at {clock(earlier.entered_at)} by {stop(earlier.signed)}")
+        if decided.about_id is None:
+            raise DecisionRefused("choice", "It was decided on the page of its cook; set it back there.")
         if may_undo(decided, now) <= 0.0:
             raise DecisionRefused("choice", "Its minute is over; make a new move.")
         kept = write(

@@ -9,7 +9,7 @@ from django.utils import timezone
 from core.colour import ks_from_reflectance, swatch
 from core.recovered.line import At, LineCase
 from core.recovered.pulper import LoadedCase, LoadedFound, NextCase, NextFound
-from desk.kit.svg import n, polyline, ticks
+from desk.kit.svg import minutes_step, n, polyline, ticks
 from desk.kit.templatetags.vat import clock, figure
 from desk.recovered.bales import Standing
 
@@ -270,7 +270,7 @@ def chest_picture(case: NextCase, found: NextFound, level_pct: float, ready_min:
     known = [(0.0, level_pct), (ready_min, at_dump), (ready_min, then), (next_dump, at_next)]
     pen = [(next_dump, at_next), (next_dump, after), (last, after - fall * (last - next_dump))]
     none = [(next_dump, at_next), (last, at_next - fall * (last - next_dump))]
-    step = next(s for s in (15, 30, 60, 120, 240, 480, 1440) if last / s <= 8 or s == 1440)
+    step = minutes_step(last)
     first = step - (timezone.localtime(now).hour * 60 + timezone.localtime(now).minute) % step
     marks = [first + step * i for i in range(int((last - first) / step) + 1)]
     return {

@@ -3,6 +3,7 @@
 from collections import Counter
 from datetime import datetime, timedelta
 
+from desk.cook.actions import awaited
 from desk.deliver.actions import lots, running_tonnes
 from desk.deliver.deviations import deviations
 from desk.kit.refused import FieldRefused
@@ -96,7 +97,7 @@ def draft(state) -> dict:
 
     judged = set(Record.objects.filter(kind=Kind.EFFECT, about__isnull=False).values_list("about_id", flat=True))
     waiting = [d for d in during.filter(kind=Kind.DECISION) if d.data["choice"] != "refuse" and d.pk not in judged]
-    made[6] += [f"{d.about.data['title']}: look at {clock_of(d.data['retest_at'])}." for d in waiting]
+    made[6] += [told for d in waiting if (told := _looked_at(d))]
 
     made[7] += [
         f"{r.row.place}, {midline(r.test.name)}, due {clock(r.due_at)}: {r.due.state.value}."
@@ -121,6 +122,13 @@ def draft(state) -> dict:
     ]
     sections[1]["title"] = state.mill.machine.name[0].upper() + state.mill.machine.name[1:]
     return {"shift": shift, "sections": sections, "notes": notes, "at": now, "first": know_first(state, board)}
+
+
+def _looked_at(decided: Record) -> str:
+    """When a move is looked at again; of one without a slip, decided on a cook's own page, what is still to be seen."""
+    if decided.about is None:
+        return awaited(decided)
+    return f"{decided.about.data['title']}: look at {clock_of(decided.data['retest_at'])}."
 
 
 def _figures(state, board: Board, during, shift, now: datetime) -> list[str]:
