@@ -6,8 +6,10 @@ import shutil
 import sqlite3
 from contextlib import closing
 from datetime import timedelta
+from io import StringIO
 from pathlib import Path
 
+from django.core.management import call_command
 from django.db import connection, transaction
 
 from desk.log.anchor import anchor_path
@@ -103,7 +105,7 @@ def keep_rows(path: Path) -> None:
     before = rows()
     with transaction.atomic():
         forget()
-        build(days=DAYS)
+        call_command("demo", "--days", str(DAYS), stdout=StringIO())
         after = rows()
         transaction.set_rollback(True)
     forget()
