@@ -66,22 +66,23 @@ class KappaMove(Proposal):
     ),
 )
 def kappa_move(case: KappaCase) -> KappaMove:
-    """The whole of it, when the plug arrives. Raises: ImpossibleInput."""
+    """The whole of it, when the plug arrives; towards the factor card by what one move may be. Raises: ImpossibleInput."""
     cautions = check(case) + mind_strength(case.strength_g_l, "strength_g_l")
-    step = cut(case.clo2_kg * (case.kappa / case.set_kappa - 1.0), MOST_FACTOR * case.clo2_kg)
-    after, bound = case.clo2_kg + step.size, step.bound_by
+    wanted, bound = case.clo2_kg * case.kappa / case.set_kappa, ""
     per = 2.628 / AD / 10.0 / case.kappa
-    if after * per > case.high_factor:
-        after, bound = case.high_factor / per, "the factor card's upper end"
-    elif after * per < case.low_factor:
-        after, bound = case.low_factor / per, "the factor card's lower end"
+    if wanted * per > case.high_factor:
+        wanted, bound = case.high_factor / per, "the factor card's upper end"
+    elif wanted * per < case.low_factor:
+        wanted, bound = case.low_factor / per, "the factor card's lower end"
+    step = cut(wanted - case.clo2_kg, MOST_FACTOR * case.clo2_kg)
+    after, bound = case.clo2_kg + step.size, step.bound_by or bound
     if after > MOST_ADT["D0"]:
         after, bound = MOST_ADT["D0"], f"the ceiling of D0, {MOST_ADT['D0']:g} kg/ADt"
     return KappaMove(
         stands=abs(case.kappa / case.set_kappa - 1.0) > 0.02,
         why=f"Kappa {case.kappa:.1f} enters where the charge is set for {case.set_kappa:.1f}. Time it by the "
         f"transport, not by the sample.",
-        low=case.clo2_kg * (1 - MOST_FACTOR),
+        low=min(after, case.clo2_kg * (1 - MOST_FACTOR)),
         high=case.clo2_kg * (1 + MOST_FACTOR),
         band_low=0.98 * case.kappa,
         band_high=1.02 * case.kappa,
@@ -132,9 +133,9 @@ def weak_move(case: WeakCase) -> WeakMove:
     cautions += (Caution("flow_m3_h", "more water cools and thins: look at temperature and consistency again"),)
     return WeakMove(
         stands=abs(case.strength_g_l / case.set_g_l - 1.0) > 0.01,
-        why=f"The solution is {case.strength_g_l:g} g/L where the flow is set for {case.set_g_l:g}.",
-        low=0.8 * case.flow_m3_h,
-        high=case.pump_m3_h,
+        why=f"The solution is {case.strength_g_l:.4g} g/L where the flow is set for {case.set_g_l:.4g}.",
+        low=min(after, 0.8 * case.flow_m3_h),
+        high=max(after, case.pump_m3_h),
         band_low=0.98 * case.flow_m3_h * case.set_g_l,
         band_high=1.02 * case.flow_m3_h * case.set_g_l,
         bound_by="the pump" if after < wanted else "",

@@ -60,7 +60,7 @@ def broke_move(case: BrokeCase) -> BrokeMove:
         stands=stands and after > case.share_pct,
         why=f"The tower stands at {case.level_pct:.0f} % and rises; {holds:.1f} % in the furnish would hold it.",
         low=case.share_pct,
-        high=min(case.most_pct, case.share_pct + BROKE_STEP) if stands else case.share_pct,
+        high=max(case.share_pct, min(case.most_pct, case.share_pct + BROKE_STEP)) if stands else case.share_pct,
         band_low=0.0,
         band_high=case.high_pct,
         bound_by=bound,

@@ -124,7 +124,7 @@ def rate_temperature(case: RateCase) -> RateMove:
     stands = abs(case.new_t_h / case.rate_t_h - 1.0) > 0.005
     return RateMove(
         stands=stands,
-        why=f"Wood goes from {case.rate_t_h:g} to {case.new_t_h:g} t/h: "
+        why=f"Wood goes from {case.rate_t_h:.4g} to {case.new_t_h:.4g} t/h: "
         f"{100 * (case.new_t_h / case.rate_t_h - 1):+.1f} % on purpose.",
         low=case.temp_c - MOST_RATE_C,
         high=case.temp_c + MOST_RATE_C,
@@ -244,7 +244,7 @@ def weak_liquor(case: LiquorCase) -> LiquorMove:
         cautions += (Caution("makeup_m3", f"{-makeup:.1f} m³ more than the make-up can give way: liquor to wood rises"),)
     return LiquorMove(
         stands=abs(case.ea_g_l / case.old_g_l - 1.0) > 0.01,
-        why=f"White liquor is {case.ea_g_l:g} g/L where the volume is set for {case.old_g_l:g}: "
+        why=f"White liquor is {case.ea_g_l:.4g} g/L where the volume is set for {case.old_g_l:.4g}: "
         f"{100 * (case.ea_g_l / case.old_g_l - 1):+.1f} %.",
         low=before * (1.0 - MOST_LIQUOR),
         high=before * (1.0 + MOST_LIQUOR),
@@ -305,9 +305,10 @@ def knots_air(case: KnotsCase) -> KnotsMove:
 
     steaming = air(case.presteam_min) > AIR_WANTED
     before = case.presteam_min if steaming else case.impregnate_min
-    after = before + (PRESTEAM_MORE if steaming else IMPREGNATE_MORE)
     at_kappa = within(case.kappa, case.low, case.high)
     knotty = case.knots_pct > case.most_pct
+    stands = knotty and at_kappa != "high"
+    after = before + (PRESTEAM_MORE if steaming else IMPREGNATE_MORE) * stands
     why = (
         f"Knots {case.knots_pct:.1f} %, {case.most_pct:.1f} allowed; kappa {case.kappa:.1f} is "
         f"{'in its band' if at_kappa == 'in' else at_kappa}."
@@ -317,7 +318,7 @@ def knots_air(case: KnotsCase) -> KnotsMove:
     elif knotty:
         why += " Presteaming leaves air in the thick chips." if steaming else " The air is out: it wants time for the liquor."
     return KnotsMove(
-        stands=knotty and at_kappa != "high",
+        stands=stands,
         why=why,
         low=before,
         high=before + IMPREGNATE_MORE,
@@ -493,11 +494,8 @@ def browning(case: BrownCase) -> BrownMove:
     stands = case.look != "clear"
     after = case.top_c - 2.0 if stands else case.top_c
     if case.combined_pct < case.combined_least:
-        cautions += (
-            Caution(
-                "combined_pct", f"{case.combined_pct:g} % is under {case.combined_least:g}: too little base, this browns a cook"
-            ),
-        )
+        told = f"{case.combined_pct:.3g} % is under {case.combined_least:.3g}: too little base, this browns a cook"
+        cautions += (Caution("combined_pct", told),)
     if case.look == LOOKS_SULPHITE[2]:
         cautions += (Caution("look", "a burnt cook is not saved by bleaching: keep it apart, call the lead"),)
     why = f"The liquor on the tile is {case.look}." + (" Stop the ramp, hold, relieve by procedure, call." if stands else "")

@@ -54,14 +54,14 @@ def freeness_move(case: FreenessCase) -> FreenessMove:
     stands = abs(off) > case.inner and case.a_kwh_t < 0.0
     step = cut(DAMPING * off / -case.a_kwh_t if stands else 0.0, MOST_KWH_T)
     after, bound = case.gross_kw + step.size * case.od_t_h, step.bound_by
-    if 0.0 < case.motor_kw < after:
+    if stands and 0.0 < case.motor_kw < after:
         after, bound = case.motor_kw, "the motors"
     after = max(0.0, after)
     more = (after - case.gross_kw) / case.od_t_h
     return FreenessMove(
         stands=stands and after != case.gross_kw,
         why=f"Freeness is {case.csf_ml:.0f} mL, wanted {case.target:.0f} ± {case.inner:.0f}.",
-        low=max(0.0, case.gross_kw - MOST_KWH_T * case.od_t_h),
+        low=min(after, max(0.0, case.gross_kw - MOST_KWH_T * case.od_t_h)),
         high=case.gross_kw + MOST_KWH_T * case.od_t_h,
         band_low=case.target - case.inner,
         band_high=case.target + case.inner,
@@ -111,8 +111,8 @@ def worn_move(case: WornCase) -> WornMove:
     return WornMove(
         stands=stands,
         why=f"No-load has fallen by {fallen:.0f} %, wanted under 12 %. Worn bars cut: more power is no answer.",
-        low=case.no_load_kw,
-        high=case.new_kw,
+        low=min(case.no_load_kw, case.new_kw),
+        high=max(case.no_load_kw, case.new_kw),
         band_low=0.88 * case.new_kw,
         band_high=1.2 * case.new_kw,
         cautions=cautions,

@@ -1,5 +1,6 @@
 """Rows W1 to W8: washing and the oxygen stage. Source: shift practice, section 4."""
 
+import math
 from dataclasses import dataclass
 
 from core.errors import Caution, as_named
@@ -150,7 +151,7 @@ def look_move(case: LookCase) -> LookMove:
     }[row]
     return LookMove(
         stands=True,
-        why=f"{case.seen.capitalize()} ({row}): {does}. {lever} {before:g} to {before * factor:g}.",
+        why=f"{case.seen.capitalize()} ({row}): {does}. {lever} {before:.1f} to {before * factor:.1f}.",
         low=before * limits[0],
         high=before * limits[1],
         band_low=0.0,
@@ -273,7 +274,7 @@ def oxygen_move(case: OxygenMoveCase) -> OxygenMove:
         before=case.naoh_kg,
         after=case.naoh_kg + step.size,
         gain=gain,
-        temp_c=case.temp_c + (2.0 if error > 0.0 else -2.0 if stands else 0.0),
+        temp_c=case.temp_c + (math.copysign(2.0, error) if stands else 0.0),
         expected=case.kappa + gain * step.size,
     )
 

@@ -49,15 +49,25 @@ AFTERWARDS = (
 )
 
 
+A_KIND = 40  # places of a kind that are remembered
+
+
+def kind(place: str) -> str:
+    """Of what kind an address is: its path, whatever it is about."""
+    return re.sub(r"\d+", "9", urlsplit(place).path)
+
+
 class AtRandom(Desk):
     def setUp(self):
         make.forget()
         begin_from_version(by=make.person("pn"), now=make.NOW)
         self.chance = random.Random(SHIFT)
         self.desks = {who: self.at_desk(who) for who in set(WHO)}
-        self.pages = sorted({page for pages in PAGES.values() for page in pages} | set(AFTERWARDS))
-        self.known: set[str] = set()
+        self.pages: dict[str, list[str]] = {}
+        self.opened: Counter[str] = Counter()
         self.pressed: Counter[str] = Counter()
+        for page in sorted({page for pages in PAGES.values() for page in pages} | set(AFTERWARDS)):
+            self.pages.setdefault(kind(page), []).append(page)
 
     def at_desk(self, who: str) -> Client:
         client = Client()
@@ -65,12 +75,17 @@ class AtRandom(Desk):
         return client
 
     def follow(self, html: str) -> None:
-        """What a page leads to may be opened later, one of a kind."""
+        """What a page leads to may be opened later."""
         for place in re.findall(r'href="(/[^"#]*)"', html):
-            kind = re.sub(r"\d+", "9", place.partition("?")[0])
-            if kind not in self.known and not place.startswith(("/static", "/sign-")):
-                self.known.add(kind)
-                self.pages.append(place.replace("&amp;", "&"))
+            if not place.startswith(("/static", "/sign-")) and len(known := self.pages.setdefault(kind(place), [])) < A_KIND:
+                known.append(place.replace("&amp;", "&"))
+
+    def a_page(self) -> str:
+        """Any page, the sooner the seldomer one of its kind was opened."""
+        names = list(self.pages)
+        name = self.chance.choices(names, [1 / (1 + self.opened[n]) for n in names])[0]
+        self.opened[name] += 1
+        return self.chance.choice(self.pages[name])
 
     def typed(self, form: Form) -> dict[str, str]:
         """As it stands, some numbers a little off, what is empty said or left so."""
@@ -86,10 +101,6 @@ class AtRandom(Desk):
             given |= dict([self.chance.choice(form.presses)])
         return given | {"pin": make.PIN}
 
-    def kind(self, form: Form, page: str) -> str:
-        """Where it is sent, whatever it is about: what was seldom pressed is pressed the sooner."""
-        return re.sub(r"\d+", "9", urlsplit(form.action or page).path)
-
     def press(self, who: str, page: str) -> int:
         """A form of the page, sent; 0 where it has none. What is refused has written nothing."""
         answer = self.desks[who].get(page)
@@ -101,8 +112,8 @@ class AtRandom(Desk):
         forms = [f for f in Forms(html).found if not urlsplit(f.action or page).path.endswith(ENDS_SESSION)]
         if not forms:
             return 0
-        form = self.chance.choices(forms, [1 / (1 + self.pressed[self.kind(f, page)]) ** 2 for f in forms])[0]
-        self.pressed[self.kind(form, page)] += 1
+        form = self.chance.choices(forms, [1 / (1 + self.pressed[kind(f.action or page)]) ** 2 for f in forms])[0]
+        self.pressed[kind(form.action or page)] += 1
         before = Record.objects.count()
         with transaction.atomic():
             answer = self.desks[who].post(urlsplit(form.action or page).path, given := self.typed(form))
@@ -117,7 +128,7 @@ class AtRandom(Desk):
             if self.chance.random() < 0.5:
                 minutes += self.chance.choice(MINUTES)
                 set_clock(make.NOW + timedelta(minutes=minutes))
-            who, page = self.chance.choice(WHO), self.chance.choice(self.pages)
+            who, page = self.chance.choice(WHO), self.a_page()
             with self.subTest(press=len(told), who=who, page=page, minutes=minutes):
                 told.append(0)
                 told[-1] = self.press(who, page)
