@@ -602,7 +602,7 @@ def first_load(client) -> None:
     import django_htmx
 
     html = client.get("/").content
-    styles = (HOUSE / "desk/static/desk/app.css").read_bytes()
+    styles = (HOUSE / "desk/static/desk/app.min.css").read_bytes()
     htmx_js = next(Path(django_htmx.__file__).parent.rglob("htmx-2.min.js")).read_bytes()
     fonts = sum(f.stat().st_size for f in (HOUSE / "desk/static/desk/fonts").glob("*.woff2"))
     packed = sum(len(gzip.compress(x)) for x in (html, styles, htmx_js, (HOUSE / "desk/static/desk/desk.js").read_bytes()))
