@@ -341,6 +341,7 @@ def worked_next(cook: Cook, band) -> Worked:
 def awaited(decided: Record) -> str:
     """What is still to be seen of a move that was decided on a cook's own page; empty once it is known."""
     move, at = decided.says.split(": ", 1)[-1], datetime.fromisoformat(decided.data["retest_at"])
+    move = move[0].upper() + move[1:]
     if at > decided.at:
         return f"{move}: look at {clock(at)}."
     number = int(decided.subject.split(".")[1])

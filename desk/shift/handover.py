@@ -14,6 +14,7 @@ from desk.lab.looks import MACHINE, rounds
 from desk.lab.looks import due as rounds_due
 from desk.log.actions import write
 from desk.log.models import Kind, Record
+from desk.log.moves import CHOICES
 from desk.log.proof import anchor_words
 from desk.mill.shifts import shift_of
 from desk.people.pins import PinRefused, check_pin
@@ -110,7 +111,7 @@ def draft(state) -> dict:
     made[3] += [f"{r.says}, {clock(r.at)}." for d in rounds(state, shift.start) for r in d.findings]
 
     made[9] += [
-        f"{clock(d.at)} {d.says.split(': ', 1)[-1]}: {d.data['choice']}."
+        f"{clock(d.at)} {d.says.split(': ', 1)[-1]}: {CHOICES[d.data['choice']]}."
         for d in during.filter(kind=Kind.DECISION).order_by("at")
     ]
     made[9] += [f"{clock(r.at)} {r.says}." for r in during.filter(kind__in=[Kind.START, Kind.RUNCARD]).order_by("at")]

@@ -165,7 +165,8 @@ def lines(made: ShiftKeys) -> list[str]:
         f"fresh water {figure(k.water, 1)}, effluent {figure(k.effluent, 1)} m³ an ADt",
         f"uptime {figure(k.uptime_pct, 1)} % of {figure(c.scheduled_h, 1)} h, rate loss {figure(k.rate_loss_pct, 1)} %",
         f"in band {figure(k.in_band_pct, 1)} % of {c.valid:.0f} readings",
-        f"first-pass {c.passed_first:.0f} of {c.closed:.0f} lots, off quality {figure(k.off_pct, 1)} %, "
-        f"fibre to sewer {figure(k.fibre_loss_pct, 2)} %",
+        f"first-pass {c.passed_first:.0f} of {c.closed:.0f} lots, off quality {figure(k.off_pct, 1)} % "
+        f"of what was made, fibre to sewer {figure(k.fibre_loss_pct, 2)} %",
     ]
+    told = [line.replace(" %", "\N{NO-BREAK SPACE}%") for line in told]
     return told + [f"not counted: {'; '.join(made.lacks)}" for _ in made.lacks[:1]]

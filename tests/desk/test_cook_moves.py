@@ -24,15 +24,20 @@ class OnACook(Pressed):
         self.assertEqual(self.kept, 1, self.told)
         return Record.objects.filter(kind=Kind.DECISION).order_by("-pk").first()
 
+    def move(self, decided: Record) -> str:
+        """What was decided, as the handover begins its line with it."""
+        what = decided.says.split(": ", 1)[1]
+        return what[0].upper() + what[1:]
+
     def section(self, n: int) -> list[str]:
         return self.client.get("/log/handover/").context["made"]["sections"][n]["lines"]
 
     def test_the_handover_waits_for_its_kappa_and_then_does_not(self):
         cook = self.cook()
         decided = self.held()
-        what = decided.says.split(": ", 1)[1]
+        what = self.move(decided)
         self.assertIn(f"{what}: its kappa is to come.", self.section(RETEST))
-        self.assertTrue(any(what in line for line in self.section(EFFECTS)), self.section(EFFECTS))
+        self.assertTrue(any(line.endswith(f"c{what[1:]}: altered.") for line in self.section(EFFECTS)), self.section(EFFECTS))
         self.press(f"/cook/records/{cook.number}/", act="blow")
         self.press(f"/cook/records/{cook.number}/", act="lab", kappa="31")
         self.assertFalse(any(what in line for line in self.section(RETEST)), self.section(RETEST))
@@ -50,7 +55,7 @@ class OnACook(Pressed):
         self.press(page, act="next.take", size="")
         self.assertEqual(self.kept, 1, self.told)
         decided = Record.objects.filter(kind=Kind.DECISION, subject=f"cook.{cook.number}.next").get()
-        what = decided.says.split(": ", 1)[1]
+        what = self.move(decided)
         self.assertIn(f"{what}: its kappa is to come.", self.section(RETEST))
         self.refused(page, "was decided", act="next.take", size="")
         alike = Cook.objects.filter(pk=cook.pk).values().get()
