@@ -35,17 +35,22 @@ def figure(value, decimals: int = 2) -> str:
         return "none"
     if math.isinf(value):
         return "never" if value > 0 else MINUS + "never"
+    printed = rounded(value, decimals)
+    text = f"{abs(printed):,.{decimals}f}".replace(",", THIN)
+    return (MINUS if printed < 0 else "") + text
+
+
+def rounded(value: float, decimals: int) -> float:
+    """A number as it is printed: halves away from nothing."""
     factor = 10.0**decimals
-    rounded = math.copysign(math.floor(abs(value) * factor + 0.5 + 1e-9) / factor, value)
-    text = f"{abs(rounded):,.{decimals}f}".replace(",", THIN)
-    return (MINUS if rounded < 0 else "") + text
+    return math.copysign(math.floor(abs(value) * factor + 0.5 + 1e-9) / factor, value)
 
 
 def changed(before, after, decimals: int) -> str:
     """What changed between two figures as shown: the printed difference with its sign; empty where they print alike."""
     if before is None or after is None or figure(before, decimals) == figure(after, decimals):
         return ""
-    text = figure(round(after, decimals) - round(before, decimals), decimals)
+    text = figure(rounded(after, decimals) - rounded(before, decimals), decimals)
     return text if text.startswith(MINUS) else f"+{text}"
 
 
