@@ -218,14 +218,19 @@ def enter(*, halt: Halt, by, now: datetime, state, corrects: Record | None = Non
 
 
 def end_now(*, record: Record, by, now: datetime, state) -> Record:
-    """It runs as before from now on; one that has not begun is taken back. Raises: Refused."""
+    """It runs as before from now on; one that has not begun is taken back. Raises: Refused, also for one that is over."""
     refuse(by, "stop")
-    begun = record.at < now
+    begun, until = record.at < now, datetime.fromisoformat(record.data["until"])
     data = {**record.data, "until": (now if begun else record.at).isoformat()}
     name = units_of(state.mill).get(record.subject, (record.subject, ""))[0]
     says = f"{name[0].upper()}{name[1:]} {'runs as before' if begun else 'goes on: taken back'}: {record.data['what']}"
     with writing():
         if (later := record.corrected_by.first()) is not None:
             raise Refused("from", f"It was changed at {clock(later.entered_at)} by {later.signed}; look again.")
+        if until <= max(now, record.at):
+            told = (
+                f"It ended at {clock(until)} already; change it if it lasted longer." if begun else "It is taken back already."
+            )
+            raise Refused("from", told)
         common = {"by": by, "now": now, "at": record.at, "corrects": record, "reason": "ended"}
         return write(kind=record.kind, subject=record.subject, says=says, data=data, **common)
