@@ -18,7 +18,6 @@ EVERY_PAGE = [
     "/deliver/trace/?suspect=KD-26317-B02-5",
     "/lab/record/machine.chest.consistency/"
     "?a.stock_g=502.4&a.paper_g=0.842&a.pad_g=19.61&b.stock_g=498.7&b.paper_g=0.838&b.pad_g=19.45",
-    "/lab/record/K.larch_blow.kappa/?mode=none",
     "/schedule/",
     "/schedule/card/?order=H-0413",
     "/schedule/card/?order=H-0413&gsm=thick",
@@ -50,9 +49,7 @@ EVERY_PAGE = [
     "/chips/",
     "/moves/",
     "/moves/row/T1/?csf_ml=142",
-    "/moves/row/K10/",
     "/wash/?m0=50&m1=26&m2=5",
-    "/wash/bench/stage/",
     "/bleach/?solve=1&front=30",
     "/bleach/?seq=D-%28E",
     "/bleach/compare/",
@@ -63,7 +60,6 @@ EVERY_PAGE = [
     "/cook/records/",
     "/cook/records/1148/",
     "/cook/fit/larch/",
-    "/cook/bench/alkaline/",
     "/line/wash/",
     "/practice/",
     "/help/",
@@ -79,12 +75,10 @@ EVERY_PAGE = [
     "/schedule/stops/",
     "/schedule/gates/",
     "/schedule/plan/?orders=B&rates=2",
-    "/schedule/plan/?h=8",
     "/schedule/plan/1/",
     "/schedule/orders/bring-in/",
     "/schedule/fits/?vessel=R.tower&stop_in=4&stop_for=20",
     "/cards/limits/",
-    "/lab/chart/K.last_washer.dirt/",
     "/schedule/ahead/?break=30",
     "/mill/accounts/",
     "/stock/vessel/K.tower/",
@@ -92,13 +86,22 @@ EVERY_PAGE = [
     "/moves/cover/S.tower/?ask=take",
     "/mill/edit/grades/EX70/",
     "/mill/draft/?part=units:K.larch.wash",
-    "/mill/draft/?tab=grades",
     "/mill/draft/against/",
     "/mill/case/?s.K.larch.cook.ea_pct_naoh=17&f.K=54&f.S=10",
-    "/mill/case/?s.K.larch.cook.ea_pct_naoh=17",
     "/trend/K.larch_blow.kappa/",
-    "/moves/cover/S.tower/",
     "/nowhere/",
+]
+
+OF_ONE_TEMPLATE = [  # with one above; only their width, on the floor
+    "/lab/record/K.larch_blow.kappa/?mode=none",
+    "/moves/row/K10/",
+    "/lab/chart/K.last_washer.dirt/",
+    "/mill/draft/?tab=grades",
+    "/schedule/plan/?h=8",
+    "/wash/bench/stage/",
+    "/cook/bench/alkaline/",
+    "/mill/case/?s.K.larch.cook.ea_pct_naoh=17",
+    "/moves/cover/S.tower/",
 ]
 
 
@@ -137,6 +140,13 @@ class Walk:
                 self.assertEqual(self.page.evaluate(TARGETS), [820, []])
                 self.page.set_viewport_size({"width": 1280, "height": 800})
         self.assertEqual([s for s in self.said if "404" not in s], [])
+        floor = self.window(820, 1180)
+        self.sign_in("Shift lead, day shift", floor)
+        for path in OF_ONE_TEMPLATE[self.half :: 2]:
+            with self.subTest(path=path):
+                self.open(path, floor)
+                self.assertEqual(floor.evaluate(TARGETS), [820, []])
+        self.assertEqual(self.said, [])
 
 
 class FirstHalf(Walk, DeskCase):

@@ -18,9 +18,10 @@ COMBINED = 60
 
 
 def ends(said) -> list[float]:
-    """The ends of what a setting may be and of what is published for it, where both are numbers."""
-    listed = {v for pair in (said.possible, said.valid) for v in pair if v is not None and math.isfinite(v)}
-    return sorted(v for v in listed if said.problem(v) is None)
+    """The ends of what a setting may be; where it may be anything, of what is published for it."""
+    pairs = zip(said.possible, said.valid, strict=True)
+    listed = {a if a is not None and math.isfinite(a) else b for a, b in pairs}
+    return sorted(v for v in listed if v is not None and math.isfinite(v) and said.problem(v) is None)
 
 
 def numbers_of(thing, depth: int = 3):

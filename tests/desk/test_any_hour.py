@@ -1,5 +1,6 @@
 """Pages at hours at which nobody looked: by night, after a silent week-end, before anything came, beside a forgotten cook."""
 
+import os
 import random
 from datetime import timedelta
 
@@ -9,12 +10,12 @@ from desk.kit.svg import minutes_step
 from desk.mill.clock import set_clock
 from desk.mill.drafts import begin_from_version
 from tests import make
-from tests.browser.test_access import EVERY_PAGE
+from tests.browser.test_access import EVERY_PAGE, OF_ONE_TEMPLATE
 from tests.desk.reading import assert_reads_well
 from tests.desk.test_bleach import Desk
 
 HOURS = (-30, -3, 1, 3.8, 4.2, 8, 11.9, 13.8, 24, 47, 96, 216)
-A_PAGE = 2  # hours tried of each page
+A_PAGE = int(os.environ.get("VAT_HOURS", "1"))  # hours tried of each page
 RUNNING = 1148  # the demo's cook in the digester
 
 
@@ -27,7 +28,12 @@ class AnyHour(Desk):
         begin_from_version(by=make.person("pn"), now=make.NOW)
         self.as_("mr")
         chance = random.Random(5)
-        asked = [(hours, path) for path in EVERY_PAGE if path != "/nowhere/" for hours in chance.sample(HOURS, A_PAGE)]
+        asked = [
+            (hours, path)
+            for path in EVERY_PAGE + OF_ONE_TEMPLATE
+            if path != "/nowhere/"
+            for hours in chance.sample(HOURS, A_PAGE)
+        ]
         for hours, path in sorted(asked):
             self.at(hours)
             with self.subTest(hours=hours, page=path):
