@@ -189,11 +189,6 @@ def reorder(case: ReorderCase) -> ReorderFound:
     return ReorderFound(point_t=case.use_d * case.lead_d + safety, safety_t=safety, cautions=cautions)
 
 
-def drawn(level_m3: float, came_m3: float, use_m3_h: float, hours: float, least_m3: float) -> float:
-    """What a tank holds so many hours after a reading, m³; not under its lowest."""
-    return max(least_m3, level_m3 + came_m3 - use_m3_h * hours)
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StoredCase:
     iso_pct: float = quantity("Brightness when baled", "% ISO", possible=(1, 99), valid=(50, 92), decimals=1)

@@ -75,8 +75,3 @@ def what_is_left(
     return PileNow(
         layers=tuple(layers), od_t=inventory_t, oldest_days=oldest, cover_days=inventory_t / (24.0 * draw_t_h), lost_t=lost
     )
-
-
-def drawn_since(surveyed_t: float, days: float, draw_t_h: float, came_t: float) -> float:
-    """What stands now: a survey so many days ago, what came since, less what was drawn. Not under 0, t OD."""
-    return max(0.0, surveyed_t + came_t - 24.0 * draw_t_h * days)

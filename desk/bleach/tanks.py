@@ -6,6 +6,7 @@ from desk.kit.writing import writing
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.practice import from_result
+from desk.mill.chemicals import standings
 from desk.people.rights import refuse
 
 WHAT = ("level", "delivery", "strength")
@@ -33,7 +34,7 @@ def keep(*, state, what: str, where: str, value: float | None, second: str, read
     if value is None or not low <= value <= high:
         shown = "empty" if value is None else f"{value:g} {unit}"
         raise BookRefused("value", f"{what.capitalize()} is {shown}; it must be {low:g} to {high:g} {unit}.")
-    data = {}
+    data: dict = {}
     if what == "delivery":
         if not read_aloud:
             raise BookRefused(
@@ -44,6 +45,13 @@ def keep(*, state, what: str, where: str, value: float | None, second: str, read
         if not 2 <= len(second.strip()) <= 40 or second.strip().lower() == by.username.lower():
             raise BookRefused("second", "Second person is empty or yourself; a delivery is read by two people.")
         data = {"gate": "G2", "second": second.strip()}
+        stands = next(s for s in standings(state) if s.tank.key == where)
+        if stands.read_at is not None and value > stands.room_m3:
+            over = value - stands.room_m3
+            data["cautions"] = [
+                f"by its book {t.name} had room for {stands.room_m3:.1f} m³; this is {over:.1f} m³ over its most"
+            ]
+            data["cautions"] += ["read the level; a tank that runs over is a spill"]
     says = f"{t.name}: {what} {value:g} {unit}"
     if what == "strength" and t.chemical.lower() in ("clo2", "chlorine dioxide"):
         data["cautions"] = [c.text for c in mind_strength(value, "value")]

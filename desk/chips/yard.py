@@ -3,8 +3,9 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from core.chips.piles import PileNow, Receipt, drawn_since, what_is_left
+from core.chips.piles import PileNow, Receipt, what_is_left
 from core.errors import ImpossibleInput
+from core.stock import book
 from desk.kit.refused import FieldRefused
 from desk.kit.writing import writing
 from desk.log.actions import write
@@ -79,8 +80,8 @@ def _stand(state, pile, draw: float, ledger: list[Record]) -> Stand:
     survey = next((r for r in reversed(ledger) if r.status == "survey"), None)
     if survey is None or not receipts:
         return Stand(pile, None, draw, None, "No survey or no receipt is kept yet.")
-    came = sum(r.value for r in receipts if r.at > survey.at)
-    stands_now = drawn_since(survey.value, days(survey), draw, came)
+    came = [(24.0 * (days(survey) - days(r)), r.value) for r in receipts if r.at > survey.at]
+    stands_now = book.stands(survey.value, 24.0 * days(survey), draw, came)
     try:
         now = what_is_left(
             tuple(Receipt(days_ago=days(r), od_t=r.value) for r in receipts),

@@ -3,8 +3,9 @@
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from core.bleach.store import TankCase, TankFound, drawn, never_with, tank
+from core.bleach.store import TankCase, TankFound, never_with, tank
 from core.errors import ImpossibleInput, Infeasible
+from core.stock.book import stands
 from core.unit import AIR_DRY
 from desk.log.models import Kind, Record
 from desk.log.tail import hold, tail
@@ -34,6 +35,11 @@ class Standing:
     typed_m3_h: float
     case: TankCase | None  # what its cover was worked out from
     apart: bool  # use of the set-up and of the charges are more than 15 % apart
+
+    @property
+    def room_m3(self) -> float:
+        """What it still takes by its book, m³."""
+        return max(0.0, self.tank.most_m3 - self.now_m3)
 
 
 def bleached_adt_h(state) -> float:
@@ -79,9 +85,9 @@ def _standing(state, t, book: list[Record], adt_h: float) -> Standing:
     }
     if level is None:
         return Standing(now_m3=0.0, read_at=None, found=None, why="No level is kept yet.", case=None, **common)
-    came = sum(r.value for r in book if r.status == "delivery" and r.at > level.at)
-    hours = (state.now - level.at) / timedelta(hours=1)
-    now = min(t.most_m3, drawn(level.value, came, t.use_m3_h, hours, t.least_m3))
+    hours = lambda at: (at - level.at) / timedelta(hours=1)  # noqa: E731
+    came = [(hours(r.at), r.value) for r in book if r.status == "delivery" and r.at > level.at]
+    now = stands(level.value, hours(state.now), t.use_m3_h, came, least=t.least_m3, most=t.most_m3)
     case = TankCase(now_m3=now, least_m3=t.least_m3, most_m3=t.most_m3, use_m3_h=t.use_m3_h, lead_h=t.lead_h, load_m3=t.load_m3)
     common |= {"now_m3": now, "read_at": level.at}
     try:

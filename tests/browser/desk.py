@@ -35,8 +35,9 @@ CHECK = """async ([themes, known]) => {
   const ofColours = ['color-contrast', 'link-in-text-block'];  // looked at where they are marked, in every theme
   const marks = {[ofColours[0]]: '[data-checked]', [ofColours[1]]: 'a[href][data-checked]'};
   axe.configure({rules: ofColours.map(id => ({id, selector: marks[id]}))});
-  const whole = {runOnly: tags, resultTypes: ['violations']};
-  const colours = {runOnly: {type: 'rule', values: ofColours}, resultTypes: ['violations']};
+  // the style sheet, one for all pages, is read for the rules about it once a process; what follows looks at the page alone
+  const whole = {runOnly: tags, resultTypes: ['violations'], preload: !known.length};
+  const colours = {runOnly: {type: 'rule', values: ofColours}, resultTypes: ['violations'], preload: false};
   const found = [], grounds = new Map(), emptied = [];
   const ground = e => {  // what lies behind a text, up to the first that lets nothing through
     if (!e) return '';

@@ -33,7 +33,7 @@ from core.bleach.mechanical import PressCase, TwoStageCase, iso_after, press, tw
 from core.bleach.models import one_stage, stage_case
 from core.bleach.sequence import CODES, Misread, read
 from core.bleach.stages import ACTIVE, Pulp, Setting, charge_for_iso, end_ph, extraction_acids, run
-from core.bleach.store import TankCase, clash, drawn, never_with, tank
+from core.bleach.store import TankCase, clash, never_with, tank
 from core.colour import ks_from_kappa, ks_from_reflectance
 from core.constants import SALTCAKE_A_SODIUM
 from core.errors import ImpossibleInput, Infeasible
@@ -555,7 +555,6 @@ class Others(SimpleTestCase):
         self.assertAlmostEqual(80.0 + slope * feed_forward(86.0, 80.0, slope, offset) + true, 86.0, places=3)
 
     def test_tanks_and_what_never_meets(self):
-        self.assertEqual(drawn(30.0, 10.0, 1.0, 100.0, 4.0), 4.0)
         self.assertTrue(clash("acid", "NaOCl") and clash("NaOCl", "acid"))
         self.assertEqual(clash("acid", "H2O2"), "")
         self.assertIn("acid", [a for a, _ in never_with("dithionite")])

@@ -1,14 +1,16 @@
 """What a vessel holds at a level and at what level it holds so much; what lies in a pile, and how old it is."""
 
 import math
+import random
 
 from django.test import SimpleTestCase, tag
 from hypothesis import given
 from hypothesis import strategies as st
 
 import tests.profile  # noqa: F401
-from core.chips.piles import LOSS_A_MONTH, Receipt, drawn_since, what_is_left
+from core.chips.piles import LOSS_A_MONTH, Receipt, what_is_left
 from core.errors import ImpossibleInput
+from core.stock.book import stands
 from core.stock.shape import Box, Cylinder, Surveyed, level_m
 
 SHAPES = (
@@ -99,5 +101,50 @@ class Piles(SimpleTestCase):
             with self.subTest(inventory=inventory, draw=draw), self.assertRaises(ImpossibleInput) as refused:
                 what_is_left(receipts, inventory, draw)
             self.assertEqual([p.field for p in refused.exception.problems], [field])
-        self.assertEqual(drawn_since(100.0, 2.0, 1.0, 20.0), 72.0)
-        self.assertEqual(drawn_since(10.0, 2.0, 1.0, 0.0), 0.0)
+        self.assertEqual(stands(100.0, 48.0, 1.0, [(12.0, 20.0)]), 72.0)
+        self.assertEqual(stands(10.0, 48.0, 1.0), 0.0)
+
+
+@tag("core")
+class InStore(SimpleTestCase):
+    """What a book says of a tank or a pile between two readings."""
+
+    def test_nothing_is_taken_that_is_not_there(self):
+        """At its least when a load came, it holds the least and the load; what was not there was not used."""
+        for read, hours, use, came, least, most, there in (
+            (20.0, 5.0, 2.0, [], 4.0, 50.0, 10.0),
+            (20.0, 50.0, 2.0, [], 4.0, 50.0, 4.0),
+            (20.0, 50.0, 2.0, [(49.0, 10.0)], 4.0, 50.0, 12.0),
+            (20.0, 10.0, 0.0, [(1.0, 10.0), (2.0, 40.0)], 4.0, 50.0, 50.0),
+            (20.0, 10.0, 1.0, [(2.0, 60.0)], 4.0, 50.0, 42.0),
+            (2.0, 1.0, 1.0, [], 4.0, 50.0, 4.0),
+            (0.0, 10.0, 3.0, [(10.0, 7.0)], 0.0, math.inf, 7.0),
+        ):
+            with self.subTest(read=read, came=came):
+                self.assertAlmostEqual(stands(read, hours, use, came, least=least, most=most), there)
+
+    def test_hour_by_hour_it_is_the_same(self):
+        chance = random.Random(12)
+        for _ in range(40):
+            least, most = chance.uniform(0, 5), chance.uniform(40, 90)
+            read, use, hours = chance.uniform(least, most), chance.uniform(0, 4), chance.randint(1, 60)
+            came = [(float(chance.randint(0, hours)), chance.uniform(1, 30)) for _ in range(chance.randint(0, 4))]
+            content = read
+            for hour in range(hours + 1):
+                content = min(most, content + sum(much for when, much in sorted(came) if when == hour))
+                if hour < hours:
+                    content = max(least, content - use)
+            with self.subTest(read=read, use=use, hours=hours, came=came):
+                self.assertAlmostEqual(stands(read, hours, use, came, least=least, most=most), content, places=9)
+
+    def test_more_that_comes_never_leaves_less_and_more_use_never_more(self):
+        chance = random.Random(13)
+        for _ in range(40):
+            came = [(chance.uniform(0, 20), chance.uniform(0, 30)) for _ in range(3)]
+            more = [(when, much + 2) for when, much in came]
+            at = lambda use, came: stands(30.0, 20.0, use, came, least=3.0, most=70.0)  # noqa: E731
+            use = chance.uniform(0, 5)
+            with self.subTest(use=use, came=came):
+                self.assertLessEqual(at(use, came), at(use, more) + 1e-9)
+                self.assertLessEqual(at(use + 0.5, came), at(use, came) + 1e-9)
+                self.assertTrue(3.0 <= at(use, came) <= 70.0)
