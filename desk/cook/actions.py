@@ -27,7 +27,7 @@ from desk.cook import thermometer
 from desk.cook.models import Cook, CookFit, CookPoint
 from desk.kit.refused import FieldRefused
 from desk.kit.templatetags.vat import clock, signed, stop
-from desk.kit.text import plain
+from desk.kit.text import plain, whole
 from desk.kit.writing import writing
 from desk.lab.actions import Entry, record_sample
 from desk.log.actions import write
@@ -291,8 +291,8 @@ def as_run(cook: Cook):
     if len(log) <= 3:
         return cook.profile
     end = minute_of(cook, cook.blown_at) if cook.blown_at else log[-1][0]
-    whole = (*log, (end, log[-1][1])) if end > log[-1][0] + 0.1 else log  # held at its last temperature until the blow
-    return thinned(whole, MOST_POINTS)
+    run_on = (*log, (end, log[-1][1])) if end > log[-1][0] + 0.1 else log  # held at its last temperature until the blow
+    return thinned(run_on, MOST_POINTS)
 
 
 def doubt_of(cook: Cook) -> str:
@@ -344,8 +344,8 @@ def awaited(decided: Record) -> str:
     move = move[0].upper() + move[1:]
     if at > decided.at:
         return f"{move}: look at {clock(at)}."
-    number = int(decided.subject.split(".")[1])
-    cook = Cook.objects.filter(number=number).first()
+    number = whole(decided.subject.split(".")[1])
+    cook = Cook.objects.filter(number=number).first() if number is not None else None
     if cook is None:
         return ""
     alike = Cook.objects.filter(species=cook.species, kappa__isnull=False)

@@ -2,6 +2,7 @@
 
 from datetime import timedelta
 
+from desk.cook.actions import awaited
 from desk.cook.models import Cook
 from desk.log.models import Kind, Record
 from desk.mill.clock import set_clock
@@ -122,3 +123,12 @@ class OnACook(Pressed):
         self.press(self.page(), act="refuse", reason="no more")
         self.assertEqual(self.kept, 1)
         self.assertAlmostEqual(self.cook().plan[-1][0], end + 1)
+
+    def test_a_temperature_decided_for_this_minute_waits_for_nothing(self):
+        """Its retest is at once where nothing has to come through first."""
+        self.press("/cook/continuous/", choice="take", new_t_h="5.0")
+        decided = Record.objects.filter(kind=Kind.DECISION, subject="cook.continuous").get()
+        decided.data["retest_at"] = decided.at.isoformat()
+        self.assertEqual(awaited(decided), "")
+        decided.subject = "cook.999999.next"
+        self.assertEqual(awaited(decided), "")
