@@ -167,7 +167,7 @@ NEVER_H = 1000.0
     ),
 )
 def cover_stop(case: CoverStopCase) -> Cover:
-    """Hours until the usable limits with one stop or slow run ahead; past a limit already is 0 h.
+    """Hours until the usable limits with one stop or slow run ahead; past a limit already and going further is 0 h.
 
     Raises: ImpossibleInput, also when low is not under high. Without a stop (lasts_h 0) and a next order it is `cover`.
     """
@@ -254,7 +254,7 @@ _LEGS = (
     ),
 )
 def cover_plan(case: CoverPlanCase) -> Cover:
-    """Hours until the usable limits through the plan; past a limit already is 0 h.
+    """Hours until the usable limits through the plan; past a limit already and going further is 0 h.
 
     Raises: ImpossibleInput, also when low is not under high.
     """
@@ -329,7 +329,8 @@ class Course:
 
 
 def forecast(*, content: float, low: float, high: float, pieces: tuple[Piece, ...], holds_at_high: bool = False) -> Course:
-    """Integrate piecewise rates and find the first crossing of each limit.
+    """Integrate piecewise rates and find the first crossing of each limit; 0 h past a limit already and going on that way, as
+    `cover` has it. One that comes back first is inside until it leaves again.
 
     `holds_at_high`: a full vessel stops its inflow instead of running over. Content may fall below `low` and below 0:
     how far it goes under is the shortage. Raises: ImpossibleInput.
@@ -341,20 +342,19 @@ def forecast(*, content: float, low: float, high: float, pieces: tuple[Piece, ..
         raise ImpossibleInput(Problem("pieces", "must be in time order"))
     t, y = 0.0, content
     points = [(t, y)]
-    low_at = 0.0 if y < low else math.inf
-    high_at = 0.0 if y > high else math.inf
+    low_at = high_at = math.inf
     for piece in pieces:
         span = piece.until_h - t
         if span <= 0.0:
             continue
         rate = piece.rate_in - piece.rate_out
         end = y + rate * span
-        if math.isinf(low_at) and y >= low > end:
-            low_at = t + (low - y) / rate
-            points.append((low_at, low))
-        if math.isinf(high_at) and y <= high < end:
-            high_at = t + (high - y) / rate
-            points.append((high_at, high))
+        if math.isinf(low_at) and rate < -STEADY_T_H and end < low:
+            low_at = t if y < low else t + (low - y) / rate
+            points.append((low_at, min(y, low)))
+        if math.isinf(high_at) and rate > STEADY_T_H and end > high:
+            high_at = t if y > high else t + (high - y) / rate
+            points.append((high_at, max(y, high)))
         if holds_at_high and end > high and rate > 0.0:
             if y < high:
                 points.append((t + (high - y) / rate, high))

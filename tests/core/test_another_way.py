@@ -568,3 +568,54 @@ class Cuts(SimpleTestCase):
                 if case.pct < 4:
                     thicker = model.function(replace(case, pct=case.pct + 0.5))
                     self.assertAlmostEqual(thicker.d50_um / found.d50_um, math.exp(0.125), places=9)
+
+
+@tag("core")
+class PastALimit(SimpleTestCase):
+    """A vessel that is past a limit already: at once where it goes further, and not where it comes back."""
+
+    def rows(self, *rates: tuple[float, float, float]) -> tuple:
+        row = type(drawn(find("stock.cover_plan"), random.Random(1)).legs[0])
+        return tuple(row(hours=h, rate_in=i, rate_out=o) for h, i, o in rates)
+
+    def legs(self, *rates: tuple[float, float, float]) -> Any:
+        case = find("stock.cover_plan").case_class
+        return lambda level: find("stock.cover_plan").function(
+            case(capacity=100.0, level_pct=level, low_pct=10.0, high_pct=90.0, lead_h=0.0, legs=self.rows(*rates))
+        )
+
+    def test_one_that_falls_back_is_not_full_now(self):
+        falling = self.legs((20.0, 5.0, 7.0))(96.0)
+        self.assertEqual((falling.way, falling.to_high_h), ("empty", math.inf))
+        self.assertAlmostEqual(falling.to_low_h, 43.0)
+        rising = self.legs((20.0, 7.0, 5.0))(96.0)
+        self.assertEqual((rising.way, rising.to_high_h), ("full", 0.0))
+        still = self.legs((20.0, 5.0, 5.0))(96.0)
+        self.assertEqual((still.way, still.to_high_h, still.to_low_h), ("steady", math.inf, math.inf))
+
+    def test_one_that_turns_before_it_is_back_is_past_it_from_then(self):
+        found = self.legs((1.0, 5.0, 7.0), (9.0, 8.0, 5.0))(96.0)
+        self.assertEqual((found.way, found.to_high_h), ("full", 1.0))
+        back = self.legs((6.0, 5.0, 7.0), (9.0, 8.0, 5.0))(96.0)
+        self.assertAlmostEqual(back.to_high_h, 6.0 + (90.0 - 84.0) / 3.0)
+        low = self.legs((2.0, 7.0, 5.0), (9.0, 5.0, 8.0))(3.0)
+        self.assertEqual((low.way, low.to_low_h), ("empty", 2.0))
+
+    def test_through_a_plan_at_one_pair_of_rates_it_is_as_without(self):
+        for case, found in answers("stock.cover", 40):
+            same = find("stock.cover_plan").function(
+                find("stock.cover_plan").case_class(
+                    capacity=case.capacity,
+                    level_pct=case.level_pct,
+                    low_pct=case.low_pct,
+                    high_pct=case.high_pct,
+                    lead_h=case.lead_h,
+                    legs=self.rows((1.0, case.rate_in, case.rate_out), (7.0, case.rate_in, case.rate_out)),
+                )
+            )
+            if min(found.to_low_h, found.to_high_h) > 200.0:
+                continue
+            with self.subTest(case=case):
+                self.assertEqual(same.way, found.way)
+                for figure in ("to_low_h", "to_high_h", "act_by_h"):
+                    self.assertAlmostEqual(getattr(same, figure), getattr(found, figure), places=6)
