@@ -160,10 +160,16 @@ def _may_be(choice: str, why: str, allowed: tuple[str, ...] = ("take", "alter", 
         raise CookRefused("reason", "Reason is empty; say in a few words why it is refused.")
 
 
+SAME_MIN = 0.05  # an end of a plan so near is the same
+
+
 @writing()
-def hold_on(*, cook: Cook, minutes: float, choice: str, by, now, why: str = "") -> None:
+def hold_on(*, cook: Cook, minutes: float, choice: str, by, now, why: str = "", seen_end: float | None = None) -> None:
     """What became of the proposed hold: taken or altered moves the plan's end, refused wants a reason. At most two moves a
-    cook."""
+    cook.
+
+    `seen_end`: the end of the plan, min, that stood on the page. Raises: CookRefused, also where it was moved meanwhile.
+    """
     refuse(by, "move")
     cook = Cook.objects.get(pk=cook.pk)
     done = Record.objects.filter(kind=Kind.DECISION, subject=f"cook.{cook.number}").exclude(status="refuse").count()
@@ -174,6 +180,8 @@ def hold_on(*, cook: Cook, minutes: float, choice: str, by, now, why: str = "") 
         raise CookRefused("minutes", f"Minutes is {minutes:g}; it must be −60 to 60.")
     before = cook.profile[-1][0]
     if choice != "refuse":
+        if seen_end is not None and abs(seen_end - before) > SAME_MIN:
+            raise CookRefused("minutes", f"Its end was moved to {before:.0f} min meanwhile; look again.")
         last = max(before + minutes, cook.profile[-2][0] + 1.0)
         cook.plan = [*cook.plan[:-1], [last, cook.plan[-1][1]]]
         cook.save(update_fields=["plan"])

@@ -439,13 +439,16 @@ def _act(request, cook: Cook, state) -> None:
         kept = actions.add_point(cook=cook, minute=minute, value=_number(request, "value"), by=by, now=now, kind=act[0])
         messages.success(request, f"Kept: {kept.minute:.0f} min, {kept.value:g} {KEPT[act]}.")
     elif act in ("take", "alter", "refuse"):
+        proposed = _number(request, "proposed") if request.POST.get("proposed", "").strip() else None
+        typed = _number(request, "minutes") if act == "alter" or (act == "take" and proposed is None) else 0.0
         actions.hold_on(
             cook=cook,
-            minutes=_number(request, "minutes") if act != "refuse" else 0.0,
+            minutes=typed if act == "alter" or proposed is None else proposed,
             choice=act,
             by=by,
             now=now,
             why=request.POST.get("reason", ""),
+            seen_end=_number(request, "end") if request.POST.get("end", "").strip() else None,
         )
         messages.success(
             request,

@@ -287,7 +287,7 @@ def alarms(request, row_id: str):
             )
         except ImpossibleInput as refusal:
             raise charts.Refused("rules", f"Alarms {refusal.problems[0].text}.") from None
-        return charts.choose_alarms(row=row, by=request.user, now=state.now, heard=heard)
+        return charts.choose_alarms(row=row, by=request.user, now=state.now, heard=heard, chosen=chosen)
 
     return _answered(request, row_id, act)
 

@@ -303,12 +303,15 @@ def chance_of(told: Drawn) -> Worked:
     return Worked(model="chart.run_length", case=case, result=run_length(case))
 
 
-def choose_alarms(*, row, by, now: datetime, heard: Heard) -> Record:
-    """What is an alarm on a row's chart of single results from now on."""
+def choose_alarms(*, row, by, now: datetime, heard: Heard, chosen: Record | None = None) -> Record:
+    """What is an alarm on a row's chart of single results from now on, in place of what was `chosen`. Raises: Refused where it
+    is that already."""
     told = [*heard.rules, *(["smoothed mean"] if heard.smooth else []), *(["cumulative sums"] if heard.sums else [])]
     where = {1: " upwards", -1: " downwards"}.get(heard.side, "")
     says = f"{row.place}: alarms of its chart are {', '.join(told)}{where}"
     data = {"rules": list(heard.rules), "smooth": heard.smooth, "sums": heard.sums, "side": heard.side}
+    if chosen is not None and chosen.data == data:
+        raise Refused("rules", "They are these already.")
     return write(kind=Kind.EVENT, subject=subject(row), by=by, now=now, says=says, status=RULES, data=data)
 
 

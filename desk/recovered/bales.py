@@ -264,6 +264,18 @@ def receive(
     return _kept(state, number, "received", says, data, by, now, corrects)
 
 
+def of_one_note(state, received: Record) -> list[str]:
+    """Other lots of the same kind that came with the same delivery note."""
+    told = received.data
+    own = received.subject.removeprefix(BALES)
+    return sorted(
+        number
+        for number, kept in _book(state)[0].items()
+        if number != own
+        and any(r.status == "received" and all(r.data.get(k) == told[k] for k in ("kind", "document")) for r in kept)
+    )
+
+
 def _kept(state, number: str, what: str, says: str, data: dict, by, now, corrects: Record | None, words: str = "") -> Record:
     """An entry of a lot, once its book adds up with it. Raises: YardRefused where more would be gone than came."""
     entries, taken = _book(state)

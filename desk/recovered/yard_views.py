@@ -112,6 +112,11 @@ def receive_lot(request):
     except bales.YardRefused as refusal:
         return _back(request, reverse("recovered:yard"), refusal)
     messages.success(request, f"Kept. {kept.says}.")
+    if others := bales.of_one_note(state, kept):
+        told = (
+            f"Note {kept.data['document']} stands with {', '.join(others)} too. If it is one delivery, put one of them right."
+        )
+        messages.warning(request, told)
     return redirect("recovered:bale_lot", number=kept.subject.removeprefix(bales.BALES))
 
 

@@ -191,6 +191,9 @@ def bias(request, row_id: str):
     slip = None if isinstance(check, Infeasible) or open_bias(row, state.now) else bias_slip(row, check)
     if slip is None:
         raise Http404
+    waits = undecided(f"meter.{row.id}")
+    if waits is not None and waits.data.get("after") == slip["after"]:
+        return redirect("shift:decide", waits.pk)  # the same is before the shift already
     move = write(kind=Kind.MOVE, subject=f"meter.{row.id}", by=None, now=state.now, says=slip["title"], data=slip)
     return redirect("shift:decide", move.pk)
 

@@ -84,6 +84,16 @@ class BaleYard(Book):
                     self.assertAlmostEqual(lot.missing_kg, kept["missing"], places=3)
         self.assertGreater(len(ledger), 3)
 
+    def test_one_delivery_note_twice_is_minded(self):
+        self.press("/recovered/yard/receive/", **CAME)
+        self.assertNotIn("one delivery", self.told)
+        (first,) = (n for n, x in self.lots().items() if x.came_kg == float(CAME["kg"]) and x.age_days < 0.1)
+        self.go_on(0.1)
+        self.press("/recovered/yard/receive/", **{**CAME, "kg": "20000"})
+        self.assertIn(f"stands with {first} too", self.told)
+        self.press("/recovered/yard/receive/", **{**CAME, "document": "DN 78"})
+        self.assertNotIn("one delivery", self.told)
+
     def test_what_a_kind_holds_is_the_sum_of_its_lots(self):
         for kg in ("9000", "21000", "15000"):
             self.press("/recovered/yard/receive/", **{**CAME, "kg": kg, "bales": str(round(float(kg) / 420))})

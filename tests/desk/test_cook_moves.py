@@ -7,6 +7,7 @@ from desk.cook.models import Cook
 from desk.log.models import Kind, Record
 from desk.mill.clock import set_clock
 from tests import make
+from tests.desk.test_every_form import Forms
 from tests.desk.test_second_press import Pressed
 
 RETEST, EFFECTS = 5, 8  # sections of a handover: moves that wait, what was changed on purpose
@@ -123,6 +124,35 @@ class OnACook(Pressed):
         self.press(self.page(), act="refuse", reason="no more")
         self.assertEqual(self.kept, 1)
         self.assertAlmostEqual(self.cook().plan[-1][0], end + 1)
+
+    def form(self) -> dict[str, str]:
+        """What the page sends with a decision: the plan's end as it stood, and what it proposes."""
+        found = Forms(self.client.get(self.page()).content.decode()).found
+        return next(f.fields for f in found if "proposed" in f.fields)
+
+    def test_one_that_was_moved_meanwhile_is_looked_at_again(self):
+        """Two people before the same page: the second would move it twice."""
+        stood = self.form()
+        end = self.cook().plan[-1][0]
+        self.press(self.page(), act="take", end=stood["end"], proposed=stood["proposed"], minutes=stood["minutes"])
+        self.assertEqual(self.kept, 1, self.told)
+        moved = self.cook().plan[-1][0]
+        self.assertAlmostEqual(moved, end + float(stood["proposed"]))
+        for act in ("take", "alter"):
+            self.refused(self.page(), "meanwhile; look again", act=act, end=stood["end"], proposed="3", minutes="3")
+            self.assertAlmostEqual(self.cook().plan[-1][0], moved)
+        self.press(self.page(), act="alter", end=f"{moved:.10g}", proposed="3", minutes="2")
+        self.assertAlmostEqual(self.cook().plan[-1][0], moved + 2)
+
+    def test_taken_is_what_was_proposed_whatever_is_typed_and_refused_says_it(self):
+        stood = self.form()
+        end = self.cook().plan[-1][0]
+        self.press(self.page(), act="refuse", reason="no steam", **{k: stood[k] for k in ("end", "proposed", "minutes")})
+        refused = Record.objects.filter(kind=Kind.DECISION).order_by("-pk").first()
+        self.assertIn(f"{abs(float(stood['proposed'])):.0f} minutes", refused.says)
+        self.assertAlmostEqual(self.cook().plan[-1][0], end)
+        self.press(self.page(), act="take", end=stood["end"], proposed=stood["proposed"], minutes="55")
+        self.assertAlmostEqual(self.cook().plan[-1][0], end + float(stood["proposed"]))
 
     def test_a_temperature_decided_for_this_minute_waits_for_nothing(self):
         """Its retest is at once where nothing has to come through first."""

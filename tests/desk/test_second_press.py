@@ -456,3 +456,25 @@ class Audit(Pressed):
     def test_who_may_not_read_it_does_not(self):
         self.as_("tk")
         self.assertEqual(self.client.get("/log/audit/").status_code, 403)
+
+
+class Charts(Pressed):
+    PATH = "/lab/chart/K.larch_blow.kappa/alarms/"
+
+    def test_alarms_that_are_so_already_are_not_written_again(self):
+        self.as_("pn")
+        self.press(self.PATH, on="smooth", side="both")
+        self.assertEqual(self.kept, 1, self.told)
+        self.refused(self.PATH, "They are these already", on="smooth", side="both")
+        self.press(self.PATH, on="sums", side="both")
+        self.assertEqual(self.kept, 1)
+        self.press(self.PATH, usual="1")
+        self.assertEqual(self.kept, 1)
+        self.refused(self.PATH, "usual ones already", usual="1")
+
+    def test_a_bias_is_put_to_the_shift_once_as_long_as_its_pairs_say_the_same(self):
+        path = "/stock/meter/S.chest.consistency/bias/"
+        first = self.client.post(path)
+        before = Record.objects.count()
+        self.assertEqual(self.client.post(path).url, first.url)
+        self.assertEqual(Record.objects.count(), before)
