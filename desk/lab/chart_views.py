@@ -276,7 +276,7 @@ def alarms(request, row_id: str):
         if "usual" in request.POST:
             if chosen is None:
                 raise charts.Refused("rules", "They are the usual ones already.")
-            return charts.as_usual(row=row, by=request.user, now=state.now, record=chosen)
+            return charts.as_usual(row=row, by=request.user, now=state.now)
         on, (side, _) = request.POST.getlist("on"), SIDES.get(request.POST.get("side", ""), SIDES["both"])
         try:
             heard = Heard(

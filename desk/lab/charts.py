@@ -176,7 +176,7 @@ def usual_of(row, band, end: datetime, of: str = "") -> tuple[Usual, Record | No
     told = usual(row.test, band.low, band.high, metered=row.metered, of=of)
     asked = Record.objects.current().filter(kind=Kind.EVENT, subject=subject(row), status=RULES, at__lte=end)
     chosen = asked.order_by("-at", "-id").first()
-    if chosen is None or told.of != EACH:
+    if chosen is None or told.of != EACH or chosen.data.get("usual"):
         return told, None
     given = chosen.data
     heard = Heard(rules=tuple(given["rules"]), smooth=given["smooth"], sums=given["sums"], side=given["side"])
@@ -315,12 +315,10 @@ def choose_alarms(*, row, by, now: datetime, heard: Heard, chosen: Record | None
     return write(kind=Kind.EVENT, subject=subject(row), by=by, now=now, says=says, status=RULES, data=data)
 
 
-def as_usual(*, row, by, now: datetime, record: Record) -> Record:
-    """The alarms of a row are the usual ones again. Raises: Refused."""
-    if record.corrected_by.exists():
-        raise Refused("rules", "They were changed already; look again.")
+def as_usual(*, row, by, now: datetime) -> Record:
+    """The alarms of a row are the usual ones again from now on, whatever was chosen before."""
     says = f"{row.place}: alarms of its chart are the usual ones again"
-    return write(kind=Kind.EVENT, subject=subject(row), by=by, now=now, at=record.at, says=says, status=BACK, corrects=record)
+    return write(kind=Kind.EVENT, subject=subject(row), by=by, now=now, says=says, status=RULES, data={"usual": True})
 
 
 def chances(told: Drawn) -> list[tuple[str, Worked]]:

@@ -13,6 +13,7 @@ from core.quantity import quantities
 from core.register import find, models
 from desk.cook.forms import openings
 from desk.cook.models import Cook, CookPoint
+from desk.lab import charts
 from desk.log.actions import write
 from desk.log.models import Kind, Record
 from desk.log.moves import share_slip
@@ -462,6 +463,7 @@ class Charts(Pressed):
     PATH = "/lab/chart/K.larch_blow.kappa/alarms/"
 
     def test_alarms_that_are_so_already_are_not_written_again(self):
+        """The usual ones are so whatever was chosen before: an older choice does not come back."""
         self.as_("pn")
         self.press(self.PATH, on="smooth", side="both")
         self.assertEqual(self.kept, 1, self.told)
@@ -471,6 +473,13 @@ class Charts(Pressed):
         self.press(self.PATH, usual="1")
         self.assertEqual(self.kept, 1)
         self.refused(self.PATH, "usual ones already", usual="1")
+        row, state = make.state(1).mill.plan["K.larch_blow.kappa"], make.state(1)
+        band = state.mill.band(row, state.grade)
+        told, chosen = charts.usual_of(row, band, state.now, charts.EACH)
+        self.assertIsNone(chosen)
+        self.assertEqual(told, charts.usual(row.test, band.low, band.high, metered=row.metered, of=charts.EACH))
+        self.press(self.PATH, on="smooth", side="both")
+        self.assertEqual(self.kept, 1)
 
     def test_a_bias_is_put_to_the_shift_once_as_long_as_its_pairs_say_the_same(self):
         path = "/stock/meter/S.chest.consistency/bias/"
