@@ -384,7 +384,8 @@ class Drill(SimpleTestCase):
             held.close()
         for path in ("/schedule/", "/models/", "/cook/", "/bleach/"):
             self.assertEqual(browser.open(f"{base}{path}", timeout=30).status, 200)
-        self.assertLess(self.resident_mb(server), 220.0)  # what all processes need is read before they part
+        # what all processes need is read before they part: 215 to 221 here, where each read it for itself some 300
+        self.assertLess(self.resident_mb(server), 240.0)
         answered: list[str] = []
         for kill in range(KILLS):
             until = time.monotonic() + chance.uniform(0.02, 0.35)
