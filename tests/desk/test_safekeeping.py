@@ -384,7 +384,7 @@ class Drill(SimpleTestCase):
             held.close()
         for path in ("/schedule/", "/models/", "/cook/", "/bleach/"):
             self.assertEqual(browser.open(f"{base}{path}", timeout=30).status, 200)
-        # what all processes need is read before they part: 215 to 221 here, where each read it for itself some 300
+        # what all processes need is read before they part; with these pages it takes 215 to 221
         self.assertLess(self.resident_mb(server), 240.0)
         answered: list[str] = []
         for kill in range(KILLS):
