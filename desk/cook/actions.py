@@ -26,7 +26,7 @@ from core.unit import Worked
 from desk.cook import thermometer
 from desk.cook.models import Cook, CookFit, CookPoint
 from desk.kit.refused import FieldRefused
-from desk.kit.templatetags.vat import clock, signed, stop
+from desk.kit.templatetags.vat import clock, signed, stop, upfirst
 from desk.kit.text import plain, whole
 from desk.kit.writing import writing
 from desk.lab.actions import Entry, record_sample
@@ -348,8 +348,7 @@ def worked_next(cook: Cook, band) -> Worked:
 
 def awaited(decided: Record) -> str:
     """What is still to be seen of a move that was decided on a cook's own page; empty once it is known."""
-    move, at = decided.says.split(": ", 1)[-1], datetime.fromisoformat(decided.data["retest_at"])
-    move = move[0].upper() + move[1:]
+    move, at = upfirst(decided.says.split(": ", 1)[-1]), datetime.fromisoformat(decided.data["retest_at"])
     if at > decided.at:
         return f"{move}: look at {clock(at)}."
     number = whole(decided.subject.split(".")[1])

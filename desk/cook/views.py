@@ -440,10 +440,10 @@ def _act(request, cook: Cook, state) -> None:
         messages.success(request, f"Kept: {kept.minute:.0f} min, {kept.value:g} {KEPT[act]}.")
     elif act in ("take", "alter", "refuse"):
         proposed = _number(request, "proposed") if request.POST.get("proposed", "").strip() else None
-        typed = _number(request, "minutes") if act == "alter" or (act == "take" and proposed is None) else 0.0
+        by_hand = act == "alter" or (act == "take" and proposed is None)
         actions.hold_on(
             cook=cook,
-            minutes=typed if act == "alter" or proposed is None else proposed,
+            minutes=_number(request, "minutes") if by_hand else proposed or 0.0,
             choice=act,
             by=by,
             now=now,
