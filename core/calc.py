@@ -332,9 +332,13 @@ def prove(model: Model) -> tuple[Proof, ...]:
     """Every check value of a model, run; once in a process, since neither model nor values change in it."""
     if (known := _proofs.get(id(model))) is not None:
         return known
-    proofs = []
+    proofs: list[Proof] = []
+    answers: list[tuple[Mapping[str, Any], Any]] = []
     for check in model.checks:
-        answer = model.function(read_case(model, dict(check.given)))
+        answer = next((a for given, a in answers if given == check.given), None)
+        if answer is None:  # several values of one case: it is worked once
+            answer = model.function(read_case(model, dict(check.given)))
+            answers.append((check.given, answer))
         result = math.nan if isinstance(answer, Infeasible) else float(getattr(answer, check.field))
         proofs.append(Proof(check.given, check.field, check.wanted, result, check.holds(result)))
     _proofs[id(model)] = tuple(proofs)

@@ -39,7 +39,17 @@ class HousePlanCase:
 
     @property
     def cycle(self) -> int:
-        return int(self.fill + self.heat + self.hold + self.blow)
+        return self.before + int(self.blow)
+
+    @property
+    def before(self) -> int:
+        """Slots from a cook's start to its blow."""
+        return int(self.fill + self.heat + self.hold)
+
+    @property
+    def apart(self) -> int:
+        """Slots between two starts, at least."""
+        return int(max(self.fill, self.heat))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,69 +61,82 @@ class HousePlanFound:
     cautions: tuple[Caution, ...] = ()
 
 
+def _earliest(case: HousePlanCase) -> list[int]:
+    """The first slot in which each cook can begin, for its digester, those before it and the room in the tank."""
+    told = []
+    for cook in range(int(case.cooks)):
+        turn, place = divmod(cook, int(case.digesters))
+        first = max(cook * case.apart, turn * case.cycle + place * case.apart)
+        over = case.now_t + (cook + 1) * case.cook_t - case.tank_t
+        if over > 0.0 and case.draw_t > 0.0:  # drawn in every slot to that of the blow
+            first = max(first, math.ceil(over / case.draw_t - 1e-9) - case.before - 1)
+        told.append(first)
+    return told
+
+
 class _Program(Program):
-    """The integer program: binaries of starts by cook and slot, levels and what is short by slot, the last slot."""
+    """The integer program: where a cook begins by slot (1 or 0), whether one begins there or later, what is drawn and short.
+
+    Cooks are alike and alternate, so which cook begins is not asked: each digester cooks one batch at a time where of any
+    cycle's length no more begin than there are digesters.
+    """
 
     def __init__(self, case: HousePlanCase, slots: int) -> None:
         super().__init__()
-        self.case, self.slots, self.cooks = case, slots, int(case.cooks)
+        self.case, self.slots = case, slots
         self.starts = slots - case.cycle + 1  # a cook may begin in so many slots
-        self.size = self.cooks * self.starts + 2 * slots + 1
+        self.size = 2 * self.starts + 2 * slots
 
-    def x(self, cook: int, slot: int) -> int:
-        return cook * self.starts + slot
+    def on(self, slot: int) -> int:
+        """Whether a cook begins in this slot or later."""
+        return self.starts + slot
 
     def drawn(self, slot: int) -> int:
-        return self.cooks * self.starts + slot
+        return 2 * self.starts + slot
 
     def short(self, slot: int) -> int:
-        return self.cooks * self.starts + self.slots + slot
-
-    @property
-    def last(self) -> int:
-        return self.size - 1
+        return 2 * self.starts + self.slots + slot
 
     def state(self) -> None:
         """Every constraint."""
-        c, digesters = self.case, int(self.case.digesters)
-        for cook in range(self.cooks):
-            self.add({self.x(cook, t): 1.0 for t in range(self.starts)}, 1.0, 1.0)
-            self.add({**{self.x(cook, t): -float(t + c.cycle) for t in range(self.starts)}, self.last: 1.0}, 0.0, math.inf)
-            if cook:  # cooks come in their order
-                own = {self.x(cook, t): float(t) for t in range(self.starts)}
-                self.add(own | {self.x(cook - 1, t): -float(t) for t in range(self.starts)}, 0.0, math.inf)
-        phases: list[tuple[int, int, int | None]] = [(0, int(c.fill), None), (int(c.fill), int(c.heat), None)]
-        phases += [(0, c.cycle, d) for d in range(digesters)]
-        for begins, lasts, digester in phases:
-            members = [k for k in range(self.cooks) if digester is None or k % digesters == digester]
-            for slot in range(self.slots):
-                from_ = range(max(0, slot - begins - lasts + 1), min(self.starts, slot - begins + 1))
-                self.add({self.x(k, t): 1.0 for k in members for t in from_}, 0.0, 1.0)
-        before = int(c.fill + c.heat + c.hold)
+        c = self.case
+        self.add(dict.fromkeys(range(self.starts), 1.0), c.cooks, c.cooks)
+        for slot in range(self.starts):
+            for lasts, many in ((c.apart, 1.0), (c.cycle, c.digesters), (self.starts, c.cooks)):
+                begun = dict.fromkeys(range(slot, min(self.starts, slot + lasts)), 1.0)
+                self.add(begun | {self.on(slot): -many}, -math.inf, 0.0)
+            if slot:
+                self.add({self.on(slot - 1): 1.0, self.on(slot): -1.0}, 0.0, math.inf)
+        earliest = _earliest(c)
+        for slot in range(self.starts):
+            self.add(dict.fromkeys(range(slot + 1), 1.0), 0.0, float(sum(first <= slot for first in earliest)))
+            if slot <= earliest[-1]:
+                self.add({self.on(slot): 1.0}, 1.0, 1.0)
+        before = c.before
         blown: dict[int, float] = {}
         taken: dict[int, float] = {}
         for slot in range(self.slots):  # drawn until the last blow, then the blow
-            goes_on = {self.x(self.cooks - 1, t): -c.draw_t for t in range(max(0, slot - before), self.starts)}
+            from_ = max(0, slot - before)
+            goes_on = {self.on(from_): -c.draw_t} if from_ < self.starts else {}
             self.add({self.drawn(slot): 1.0, self.short(slot): 1.0, **goes_on}, 0.0, 0.0)
             taken[self.drawn(slot)] = -1.0
             self.add({**blown, **taken}, -c.now_t, math.inf)
             if 0 <= slot - before < self.starts:
-                blown |= {self.x(k, slot - before): c.cook_t for k in range(self.cooks)}
+                blown[slot - before] = c.cook_t
             self.add({**blown, **taken}, -math.inf, c.tank_t - c.now_t)
 
     def prices(self) -> Vector:
+        """Of a slot each in which a cook begins or is still to begin, and of what is short."""
         told = np.zeros(self.size)
-        told[self.last] = 1.0
-        for cook in range(self.cooks):
-            for t in range(self.starts):
-                told[self.x(cook, t)] = EARLY * t / max(1, self.slots)
-        told[self.short(0) : self.short(0) + self.slots] = self.case.short_price
+        told[: self.starts] = EARLY * np.arange(self.starts) / max(1, self.slots)
+        told[self.on(0) : self.on(self.starts)] = 1.0
+        told[self.short(0) :] = self.case.short_price
         return told
 
 
 def _tank(case: HousePlanCase, starts: tuple[int, ...]) -> tuple[float, bool]:
     """What is short to the last blow, t, and whether the blow tank stays under its brim."""
-    blows = [s + int(case.fill + case.heat + case.hold) for s in starts]
+    blows = [s + case.before for s in starts]
     level, short, under = case.now_t, 0.0, True
     for slot in range(max(blows) + 1):
         drawn = min(case.draw_t, level)
@@ -127,7 +150,7 @@ def _one_after_the_other(case: HousePlanCase, most: int) -> tuple[int, ...] | No
     """Each cook as soon as it can be behind those before: a plan to begin from; None where a cook waits too long."""
     told: list[int] = []
     for cook in range(int(case.cooks)):
-        slot = told[-1] + int(max(case.fill, case.heat)) if told else 0
+        slot = told[-1] + case.apart if told else 0
         if cook >= case.digesters:
             slot = max(slot, told[cook - int(case.digesters)] + case.cycle)
         while slot <= most and not _tank(case, (*told, slot))[1]:
@@ -142,13 +165,12 @@ def _solved(case: HousePlanCase, slots: int, seconds: float) -> tuple[tuple[int,
     """The best starts that were found, and whether none can be better; None where none was found."""
     program = _Program(case, slots)
     program.state()
-    whole = program.cooks * program.starts
     most = np.full(program.size, np.inf)
-    most[:whole] = 1.0
-    found = program.solved(program.prices(), whole, most, gap=1e-6, seconds=seconds)
+    most[: 2 * program.starts] = 1.0
+    found = program.solved(program.prices(), program.starts, most, gap=1e-6, seconds=seconds)
     if found.x is None:
         return None
-    told = [int(np.argmax(found.x[program.x(k, 0) : program.x(k, 0) + program.starts])) for k in range(program.cooks)]
+    told = np.flatnonzero(found.x[: program.starts] > 0.5).tolist()
     return tuple(told), found.proven
 
 
@@ -175,7 +197,7 @@ def plan_digesters(case: HousePlanCase, seconds: float = SEARCHED_S) -> HousePla
     if case.now_t > case.tank_t:
         raise ImpossibleInput(Problem("now_t", f"is {case.now_t:g} t, over the {case.tank_t:g} t that the tank holds"))
     turns = math.ceil(case.cooks / case.digesters)
-    least = turns * case.cycle + int(case.cooks) * int(max(case.fill, case.heat))
+    least = turns * case.cycle + int(case.cooks) * case.apart
     waits = math.ceil(case.cook_t / case.draw_t) if case.draw_t > 0.0 else 0
     slots = least + SPARE + int(case.cooks) * waits
     first = _one_after_the_other(case, slots)

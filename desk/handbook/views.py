@@ -48,10 +48,13 @@ def _listing(request) -> dict:
         for m in models()
         if (not basis or m.basis == basis) and (not asked or asked in f"{m.name} {m.title} {m.source} {m.equation}".lower())
     ]
-    groups = [(title, [m for m in result if m.station == key]) for key, title in PLACES.items()]
+    by_station: dict[str, list] = {}
+    for m in result:
+        by_station.setdefault(m.station, []).append(m)
+    groups = [(title, by_station[key]) for key, title in PLACES.items() if key in by_station]
     counts = [("", "all", len(models())), *((b, w, sum(m.basis == b for m in models())) for b, w in BASES.items())]
     return {
-        "groups": [g for g in groups if g[1]],
+        "groups": groups,
         "shown": len(result),
         "total": len(models()),
         "find": asked,

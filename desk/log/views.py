@@ -37,7 +37,7 @@ def _asked(request):
         result = result.filter(Q(by=request.user) | Q(about__by=request.user) | Q(corrects__by=request.user))
     if request.GET.get("kind") in Kind.values:
         result = result.filter(kind=request.GET["kind"])
-    if text := request.GET.get("q", "").strip():
+    if text := plain(request.GET.get("q", "")):
         result = with_words(result, text[:MOST_ASKED])
     state = request.get_state()
     if state is not None and (station := request.GET.get("station", "")) in stations_of(state.mill):

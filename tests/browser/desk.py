@@ -148,7 +148,7 @@ class DeskCase(StaticLiveServerTestCase):
         expect(self.page.get_by_role("heading", name="Due")).to_be_visible()
 
     def sign_in(self, name: str, page=None) -> None:
-        """Stand before Shift as somebody who has signed in: by role, and post where there are several."""
+        """As somebody who has signed in: by role, and post where there are several."""
         page = page or self.page
         role, _, post = name.partition(", ")
         person = next(p for p in Person.objects.filter(post=post) if p.get_role_display().capitalize() == role)
@@ -156,7 +156,6 @@ class DeskCase(StaticLiveServerTestCase):
         client.force_login(person, backend="django.contrib.auth.backends.ModelBackend")
         kept = client.cookies[settings.SESSION_COOKIE_NAME].value
         page.context.add_cookies([{"name": settings.SESSION_COOKIE_NAME, "value": kept, "url": self.live_server_url}])
-        self.open("/", page)
 
     def sign_out(self, page=None) -> None:
         page = page or self.page

@@ -168,6 +168,7 @@ class OnTablet(DeskCase):
     def test_shift_and_a_sample_under_a_finger(self):
         tablet = self.window(820, 1180, has_touch=True)
         self.sign_in("Shift lead, day shift", tablet)
+        self.open("/", tablet)
         self.assertEqual(tablet.locator(".rib .row > b:visible").count(), 10)
         self.open("/lab/record/machine.chest.consistency/", tablet)
         self.assertEqual(tablet.locator("[data-pad-key]:visible").count(), 15)

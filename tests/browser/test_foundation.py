@@ -19,6 +19,7 @@ class Foundation(DeskCase):
     def test_a_broken_then_a_mended_mill_file(self):
         page = self.page
         self.sign_in("Process engineer")
+        self.open("/")
         page.get_by_role("link", name="Mill setup").click()
         page.get_by_role("link", name="Bring a document in").click()
         bad = json.loads(DOCUMENT.read_text())

@@ -73,6 +73,7 @@ class Journeys(DeskCase):
         # deliver: close the lot, hold it, read its ticket
         page = self.page = self.window()
         self.sign_in("Shift lead, day shift")
+        self.open("/")
         page.keyboard.press("0")
         expect(page.get_by_role("heading", name=re.compile("Lot BM-26318"))).to_be_visible()
         running = Record.objects.filter(kind=Kind.LOT_OPEN).order_by("-id").first().subject
@@ -174,6 +175,7 @@ class Journeys(DeskCase):
     def test_typing_is_not_lost_while_shift_stays_fresh(self):
         page = self.page
         self.sign_in("Operator, fibre line")
+        self.open("/")
         page.get_by_role("link", name="Record Larch").or_(page.get_by_role("link", name="Record S blow line")).first.focus()
         href = page.evaluate("document.activeElement.getAttribute('href')")
         self.clock(3)
@@ -186,6 +188,7 @@ class Journeys(DeskCase):
 
     def test_shift_fits_one_screen(self):
         self.sign_in("Shift lead, day shift")
+        self.open("/")
         expect(self.page.get_by_text("Not shown here:")).to_be_visible()
         for keys in ("", "tt"):  # as it opens, and with a slip turned into its question
             for key in keys:

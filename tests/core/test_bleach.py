@@ -8,7 +8,6 @@ from django.test import SimpleTestCase, tag
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-import tests.profile  # noqa: F401
 from core.bleach.ceilings import CEILING, factor_most_kg
 from core.bleach.infer import exit_time, feed_forward, gain, learnt, track
 from core.bleach.line import (
@@ -53,6 +52,7 @@ from core.wash.line import (
     wash,
 )
 from core.wash.oxygen import FIRST_KG, OxygenTargetCase, alkali, react
+from tests.profile import examples
 
 DRUMS = tuple(Washer(kind="drum", e10=3.5, out_pct=c) for c in (12.0, 12.0, 13.0))
 LINE = {"feed_pct": 11.0, "x0": 60.0, "washers": DRUMS}
@@ -269,7 +269,7 @@ class Sequences(SimpleTestCase):
 
     STAGES = ("D0", "D1", "D2", "E", "EO", "EP", "EOP", "P", "PO", "O", "Q", "Z", "A", "Paa", "Y")
 
-    @settings(max_examples=200)
+    @settings(max_examples=examples(120))
     @given(
         st.sampled_from(STAGES),
         st.floats(1.5, 35),
@@ -483,7 +483,7 @@ class Sequences(SimpleTestCase):
 @tag("core")
 class Others(SimpleTestCase):
     @given(st.floats(0, 4), st.floats(0, 0.9), st.floats(0, 1))
-    @settings(max_examples=60)
+    @settings(max_examples=examples(40))
     def test_press_water_closes(self, back, left, lives):
         found = press(PressCase(back_t=back, residual=left, survives=lives))
         if isinstance(found, Infeasible):

@@ -5,11 +5,10 @@ import math
 from dataclasses import replace
 
 from django.test import SimpleTestCase, tag
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import core.catalogue  # noqa: F401
-import tests.profile  # noqa: F401
 from core.cook.belt import BeltCase, ClassRow, PartRow, belt_found
 from core.cook.charged import LogPoint
 from core.cook.follow import doubt
@@ -33,6 +32,7 @@ from core.quantity import quantities
 from core.register import find
 from core.unit import AIR_DRY
 from desk.shift.demo import DOCUMENT
+from tests.profile import examples
 
 ages, weights = st.floats(0, 2000), st.floats(0, 1)
 
@@ -271,6 +271,7 @@ class Worked(SimpleTestCase):
         self.assertAlmostEqual(told.lower, verdict.lower)
         self.assertEqual(told.spare >= 0.0, not verdict.low_misses)
 
+    @settings(max_examples=examples(16))
     @given(st.floats(1.0, 15.0), st.floats(0.0, 30.0))
     def test_a_belt_keeps_its_wood(self, feed, presteam):
         found = belt_found(

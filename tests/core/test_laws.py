@@ -9,7 +9,6 @@ from django.test import SimpleTestCase, tag
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-import tests.profile  # noqa: F401
 from core.bleach.unit import HELD
 from core.catalogue import find
 from core.clean.unit import CascadePlan
@@ -37,6 +36,7 @@ from core.stream import COMPONENTS, DS, SUSPENDED, N, mix, stream
 from core.unit import SOLUTES
 from core.wash.line import with_air
 from desk.shift.demo import DOCUMENT
+from tests.profile import examples
 
 flows = st.floats(10, 50_000)
 cons = st.floats(0.3, 15)
@@ -153,7 +153,7 @@ class NetworkLaws(SimpleTestCase):
                         stored = found.stored_t_h(f"{key}.tower")
                         self.assertAlmostEqual(found.enters(f"{key}.tower").solids_t_h - gives[key], stored, places=7)
 
-    @settings(max_examples=25)
+    @settings(max_examples=examples(18))
     @given(yield_pct=st.floats(30, 95), kappa=st.floats(5, 120))
     def test_whatever_a_cook_makes_the_line_closes_and_carries_it_on(self, yield_pct, kappa):
         mill = read_mill(json.loads(DOCUMENT.read_text()))
@@ -216,7 +216,7 @@ class ActingLine(SimpleTestCase):
         on = line.solutes[index["K.clean"], SOLUTES.index("SODB")]
         self.assertLess(on, 0.5 * after.kg_h("SODB"))
 
-    @settings(max_examples=25)
+    @settings(max_examples=examples(18))
     @given(moisture=st.floats(40, 60), larch=st.floats(6, 14), kappa=st.floats(20, 40))
     def test_begun_from_another_line_it_settles_on_the_same(self, moisture, larch, kappa):
         how = {"moisture_pct": {"K.larch.chips": moisture}, "makes": {"K.larch.cook": Made(yield_pct=46.0, kappa=kappa)}}

@@ -9,7 +9,6 @@ from django.test import SimpleTestCase, tag
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-import tests.profile  # noqa: F401
 from core.cook.house import IDLE_MIN, Batch, look_ahead
 from core.cook.house import Limits as HouseLimits
 from core.errors import ImpossibleInput
@@ -21,6 +20,7 @@ from core.plan.levels import Span, Vessel, course
 from core.plan.told import LEAST_FACTOR, MOST_FACTOR, as_case, told_beforehand
 from core.stream import SUSPENDED
 from tests.core.test_through import demo
+from tests.profile import examples
 
 AHEAD_MIN = 24 * 60.0
 
@@ -65,7 +65,7 @@ def houses(draw):
 
 @tag("core")
 class Cycles(SimpleTestCase):
-    @settings(max_examples=200)
+    @settings(max_examples=examples(120))
     @given(houses())
     def test_no_rule_is_broken_and_none_waits_for_no_reason(self, house):
         newest, stands = house
@@ -78,7 +78,7 @@ class Cycles(SimpleTestCase):
             clash = checker.of_cycles([*newest.values(), *told[:k], sooner], stands)
             self.assertTrue(sooner.rise_at - sooner.fill_min < max(0.0, free) or clash, (b, stands))
 
-    @settings(max_examples=150)
+    @settings(max_examples=examples(100))
     @given(houses(), st.floats(8.0, 40.0), st.floats(0.0, 1.0), st.floats(0.5, 8.0))
     def test_none_is_blown_over_the_brim_and_none_waits_for_no_reason(self, house, full, filled, drawn):
         newest, stands = house

@@ -7,7 +7,6 @@ from django.test import SimpleTestCase, tag
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-import tests.profile  # noqa: F401
 from core.line.acting import solve_line
 from core.line.network import Draw, DrawKind, Outlet, Unit, shares
 from core.stream import INDEX, SUSPENDED, N
@@ -16,6 +15,7 @@ from core.through.control import LevelCase, StepCase, TuningCase, averaging_leve
 from core.through.disturbed import Sizes, _ashier, _wetter, breaks_of, trips_of
 from core.through.layout import Holds, lay_out
 from core.through.stepper import Event, Stepped
+from tests.profile import examples
 
 
 def pulp(t_h: float, cons: float, filler: float):
@@ -68,7 +68,7 @@ class AnyLine(SimpleTestCase):
         return lay_out(line, tuple(holds), {"joint": minutes}), line
 
     @given(LINES, st.floats(0, 20))
-    @settings(max_examples=25)
+    @settings(max_examples=examples(16))
     def test_it_rests_where_it_is_solved(self, told, minutes):
         layout, line = self.laid(told, minutes)
         stepped = Stepped(layout)
@@ -79,7 +79,7 @@ class AnyLine(SimpleTestCase):
             np.testing.assert_allclose(stepped.enters(unit)[:N], solved, atol=1e-7 * max(1.0, float(solved.sum())))
 
     @given(LINES, st.floats(0, 3), st.integers(0, 4), st.floats(1, 900))
-    @settings(max_examples=25)
+    @settings(max_examples=examples(16))
     def test_it_closes_whatever_happens_and_nothing_is_below_nothing(self, told, brought, which, at_s):
         layout, _ = self.laid(told)
         stepped = Stepped(layout)
@@ -101,7 +101,7 @@ class AnyLine(SimpleTestCase):
         self.assertTrue((stepped.vessel_t() <= layout.full_t * (1.0 + 1e-9) + 1e-9).all())
 
     @given(LINES, st.floats(0.5, 1.2))
-    @settings(max_examples=10)
+    @settings(max_examples=examples(8))
     def test_another_feed_comes_to_the_rest_of_its_own_line(self, told, share):
         count, t_h, cons, filler, loses, thin = told
         layout, _ = self.laid(told)
@@ -146,7 +146,7 @@ class Loops(SimpleTestCase):
         self.assertLess(abs(1.0 - told.readings[-1]), 0.05)
 
     @given(st.floats(0.5, 100), st.floats(0.1, 2.0))
-    @settings(max_examples=15)
+    @settings(max_examples=examples(10))
     def test_an_averaging_level_strays_as_far_as_it_may(self, inflow, hours):
         strays = hours * inflow
         found = averaging_level(LevelCase(inflow_t_h=inflow, strays_t=strays, level_t=1000.0, after_h=4.0 * strays / inflow))

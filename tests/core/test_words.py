@@ -18,9 +18,10 @@ from core.refine.response import FreenessFound
 from core.register import find, models
 from tests.core.test_directions import Moves
 from tests.core.test_random_inputs import drawn
+from tests.profile import examples
 
-DRAWS = 24
-FEW = {"schedule.digesters": 2, "blend.recipe": 8, "blend.relief": 8, "refine.fit": 8, "chips.belt": 8}  # searches
+DRAWS = examples(12)
+FEW = {"schedule.digesters": 2, "blend.recipe": 4, "blend.relief": 4, "refine.fit": 4, "chips.belt": 4}  # searches
 WRONG = re.compile(r"\bnan\b|\binf\b|\bNone\b|\{|\}|  |\d\.\d{8}")
 STANDS_ALONE = re.compile(r"^(pH\b|[a-z]$|[^a-z]|[a-z]+[^a-z\s])")  # pH, n, k/s, a*, or a capital
 UNITS = re.compile(r"^[^\s].*[^\s]$|^.?$")

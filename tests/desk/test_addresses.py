@@ -9,7 +9,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
-import tests.profile  # noqa: F401
 from desk.instruments.models import Delivery
 from desk.log.models import Kind, Record
 from desk.mill.models import HeldLine, MillVersion, Proposal
@@ -18,6 +17,7 @@ from desk.people.table import MAY
 from desk.shift.demo import PIN
 from tests import make
 from tests.desk.reading import assert_reads_well
+from tests.profile import examples
 
 ANY = frozenset(r.value for r in Role)
 NOBODY = frozenset()
@@ -530,7 +530,7 @@ class Forms(HypothesisTestCase):
     def setUpTestData(cls):
         make.demo()
 
-    @settings(max_examples=50)
+    @settings(max_examples=examples(30))
     @given(st.data())
     def test_no_server_error_and_nothing_invalid_stored(self, data):
         from core.lab.methods import TESTS
@@ -558,7 +558,7 @@ class Forms(HypothesisTestCase):
             self.assertTrue(low <= r.value <= high, (r.subject, r.value))
             self.assertLessEqual(r.at, make.NOW + (r.entered_at - r.entered_at) + (r.entered_at - make.NOW))
 
-    @settings(max_examples=40)
+    @settings(max_examples=examples(24))
     @given(
         st.dictionaries(
             st.sampled_from(

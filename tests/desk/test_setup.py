@@ -13,7 +13,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
-import tests.profile  # noqa: F401
 from core.mill.draft import typed
 from core.mill.reading import document_schema
 from desk.log.models import Kind, Record
@@ -21,6 +20,7 @@ from desk.mill.models import MillVersion, Proposal
 from desk.mill.setup import differences, problems
 from desk.shift.demo import DOCUMENT
 from tests import make
+from tests.profile import examples
 
 HOUSE = Path(__file__).resolve().parent.parent.parent
 
@@ -196,7 +196,7 @@ class AnyDocument(HypothesisTestCase):
     def setUpTestData(cls):
         make.demo()
 
-    @settings(max_examples=30)
+    @settings(max_examples=examples(18))
     @given(st.lists(st.tuples(st.sampled_from(WAYS), JUNK), min_size=1, max_size=3), st.booleans())
     def test_a_changed_leaf_is_refused_in_words_or_the_pages_open(self, changes, drop):
         from django.test import Client
