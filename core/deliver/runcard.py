@@ -25,6 +25,7 @@ RESERVE_T = 0.05  # a relief leaves so much over its limit: rounded and put in a
 SHARES_TRIED = 16  # of a source, to find the one that goes furthest
 LEAST_T = 0.5  # the smallest order that is worth a card
 LEAST_SPEED = 50.0  # m/min, to which a slower machine is looked for
+MOST_H = 100_000.0  # that an order may run
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -104,7 +105,7 @@ class SourceRunCase:
     cons_pct: float = quantity("Consistency", "%", possible=(0, 30), above=True, valid=(2, 6))
     raw_wet_t_t: float = quantity("Raw material, as it comes", "t/t OD", possible=(0, 100), decimals=3, default=0.0)
     start_h: float = quantity("Starts in", "h", possible=(0, LATEST_START_H))
-    hours: float = quantity("Runs", "h", possible=(0, 100_000), above=True)
+    hours: float = quantity("Runs", "h", possible=(0, MOST_H), above=True)
     takes_until_h: float = quantity("Order before taken until", "h", possible=(0, 1000), default=0.0)
     out_now_t_h: float = quantity("Taken by the order before", "t/h OD", possible=(0, 10_000), decimals=2, default=0.0)
     full_t: float = quantity("Vessel, full", "t OD", possible=(0, 100_000), above=True, decimals=1)
@@ -318,6 +319,8 @@ def _solve(order: RunCase, cautions: tuple[Caution, ...] = ()) -> RunCard | Infe
     if isinstance(drawn, Infeasible):
         return drawn
     hours = order.sale_t / drawn.sale_t_h
+    if hours > MOST_H:
+        raise ImpossibleInput(Problem("sale_t", f"takes {hours:.0f} h as it is run; a card is made for {MOST_H:.0f} h at most"))
     shared = {"solids_t_h": drawn.solids_t_h, "hours": hours, "start_h": order.start_h, "takes_until_h": order.takes_until_h}
     listed = []
     for s in order.supplies:
@@ -350,7 +353,10 @@ def _solve(order: RunCase, cautions: tuple[Caution, ...] = ()) -> RunCard | Infe
 
 
 def _short(order: RunCase) -> float:
-    card = _solve(order)
+    try:
+        card = _solve(order)
+    except ImpossibleInput:  # so slow that it runs longer than any order
+        return math.inf
     if isinstance(card, Infeasible):
         return math.inf
     return max(

@@ -20,6 +20,7 @@ from core.quantity import check, choice, figure, quantities, quantity, rows
 from core.register import Check, model
 
 MOST_H, MOST_H_SHARE, MOST_EA = 120.0, 0.10, 0.5  # H, share of H, % EA as NaOH on wood
+FELT = 0.05  # kappa: what moves it by less moves nothing
 RESIDUAL_LOW, RESIDUAL_AIM, RESIDUAL_HIGH = 5.0, 8.0, 12.0  # g/L as NaOH
 
 
@@ -49,6 +50,18 @@ class NextCook:
 def gain_h(species: str, charge: Charge, points: Points, *, coefficients: Fitted = DEFAULT) -> float:
     """Kappa per unit of H around the end of the cook."""
     return kinetic.slope_ln_h(species, charge, points, coefficients=coefficients) / h_factor(points)
+
+
+def _asked(error: float, gain: float) -> float:
+    """The size that takes DAMPING of an error away; without bound where the kappa does not move with it."""
+    return -DAMPING * error / gain if gain < 0.0 else math.copysign(math.inf, error)
+
+
+def _moves_nothing(gain: float, size: float, bound: str) -> tuple[Caution, ...]:
+    """A caution where the most of one move moves the kappa by less than is measured: a cook without alkali knows no heat."""
+    if not bound or (gain < 0.0 and abs(gain * size) >= FELT):
+        return ()
+    return (Caution("kappa", "of this cook does not move with it by the model: look for another cause first, alkali foremost"),)
 
 
 def _cut(size: float, most: float, name: str) -> tuple[float, str]:
@@ -101,7 +114,7 @@ def after_blow(
     g = gain_h(species, charge, points, coefficients=coefficients)
     h = h_factor(points)
     most = min(MOST_H, MOST_H_SHARE * h)
-    size, bound = _cut(-DAMPING * error / g, most, f"the most of one move, {most:.0f} H")
+    size, bound = _cut(_asked(error, g), most, f"the most of one move, {most:.0f} H")
     return NextCook(
         row="K1" if error > 0.0 else "K3",
         lever="h",
@@ -111,7 +124,7 @@ def after_blow(
         minutes=math.copysign(hold_minutes(abs(size), points[-1][1]), size),
         expected=kappa + g * size,
         bound_by=bound,
-        cautions=cautions,
+        cautions=cautions + _moves_nothing(g, size, bound),
     )
 
 
@@ -127,8 +140,9 @@ def _more_alkali(
     cautions: tuple[Caution, ...],
 ) -> NextCook:
     g = kinetic.slope_ea(species, charge, points, coefficients=coefficients)
-    wanted = DAMPING * (RESIDUAL_AIM - residual) * charge.lw_m3_t / 10.0 if inside else -DAMPING * error / g
+    wanted = DAMPING * (RESIDUAL_AIM - residual) * charge.lw_m3_t / 10.0 if inside else _asked(error, g)
     size, bound = _cut(max(wanted, 0.0), MOST_EA, f"the most of one move, {MOST_EA} % EA")
+    cautions += _moves_nothing(g, size, bound)
     cautions += (Caution("residual_g_l", "never answer low alkali with more heat: lignin comes down on the fibre"),)
     if inside:
         cautions += (

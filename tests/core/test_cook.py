@@ -23,7 +23,7 @@ from core.cook.running import running_case
 from core.cook.species import A_GUM, A_LIGNIN, DEFAULT, NAMES, SPECIES, Fitted, restored
 from core.errors import ImpossibleInput, Infeasible
 from core.judge.band import Band
-from core.judge.next_cook import after_blow, next_plan
+from core.judge.next_cook import after_blow, gain_h, next_plan
 from core.register import find
 
 
@@ -507,6 +507,20 @@ class AfterTheBlow(SimpleTestCase):
         self.assertIn("not measured", self.move(33.1, math.nan).cautions[0].text)
         self.assertIn("never answer low alkali", self.move(33.1, 3.0).cautions[0].text)
         self.assertEqual(self.move(33.1, before_kappa=33.0).cautions, ())
+
+    def test_a_cook_that_ran_out_of_alkali_is_moved_by_the_most_of_one_move_and_cautioned(self):
+        for ea in (3.0, 5.0, 7.0, 9.0):
+            charge = replace(self.CHARGE, ea_pct_naoh=ea)
+            self.assertAlmostEqual(gain_h("larch", charge, self.POINTS), 0.0)
+            for kappa, residual, lever in ((90.0, 9.0, "h"), (25.0, 9.0, "h"), (90.0, 3.0, "ea")):
+                with self.subTest(ea=ea, kappa=kappa, residual=residual):
+                    move = after_blow("larch", charge, self.POINTS, kappa=kappa, residual_g_l=residual, band=self.BAND)
+                    most = 0.5 if lever == "ea" else min(120.0, 0.1 * profile.h_factor(self.POINTS))
+                    self.assertEqual((move.lever, move.size), (lever, math.copysign(most, kappa - 30.0)))
+                    self.assertTrue(move.bound_by)
+                    told = " ".join(c.text for c in move.cautions)
+                    self.assertEqual("does not move with it" in told, lever == "h" or move.gain >= 0.0)
+        self.assertNotIn("does not move", " ".join(c.text for c in self.move(60.0).cautions))
 
     def test_what_cannot_be(self):
         for kappa, residual, field in ((0.2, 9, "kappa"), (30, -1, "residual_g_l")):

@@ -168,11 +168,13 @@ SCALES = (
     ("mechanical.freeness", "rate_t_h", "load_mw", "csf_ml"),
     ("chips.reconcile", "wood_t_h out_t rise_t level_sd_t", "made_t implied_t_h", "off_pct half_pct factor"),
 )
-# where a direction holds: washing with water cleaner than the mat; a question that is still open
+# where a direction holds: washing with water cleaner than the mat; a question that is still open; a cook past its first lignin
+# with alkali left
 WHERE = {
     "wash.stage": lambda c: c.df > 0.0 and c.y2 < 0.2 * c.x0,
     "wash.series": lambda c: c.df > 0.0 and c.y_in < 0.02 * c.x0,
-    "cook.minutes_left": lambda c: c.h_target > c.h_so_far + 300.0,
+    "cook.minutes_left": lambda c: told("cook.minutes_left", c).minutes > 5.0,
+    "cook.alkaline": lambda c: (r := told("cook.alkaline", c)).residual_g_l > 1.0 and r.kappa < 120.0,
     "wash.evaporate": lambda c: c.ddf > 0.0,
     "stock.dilution_inlet": lambda c: c.water_cons_pct < c.cons_out_pct,
     "mechanical.dilution": lambda c: c.sec_kwh_t > 300.0,

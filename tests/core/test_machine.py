@@ -59,6 +59,15 @@ class Breaks(SimpleTestCase):
         self.assertLessEqual(drained.minutes, found.minutes)
         self.assertLessEqual(changed(replace(case, tanks=3)).minutes, found.minutes * 3.0)
 
+    def test_a_change_that_is_borne_takes_no_time_and_one_too_fine_or_too_slow_is_refused_at_its_own_field(self):
+        case = ChangeCase(before_t_h=16, after_t_h=16, chest_t=8, tanks=1, step=1.0, tolerance=0.02)
+        for tolerance, drained in ((1.0, 100), (0.9995, 100), (0.5, 50), (7.0, 100)):
+            self.assertEqual(changed(replace(case, tolerance=tolerance, drained_pct=drained)).minutes, 0.0)
+        for other, field in (({"tolerance": 5e-6}, "tolerance"), ({"after_t_h": 0.001, "chest_t": 9000}, "after_t_h")):
+            with self.subTest(field=field), self.assertRaises(ImpossibleInput) as refused:
+                changed(replace(case, **other))
+            self.assertEqual([p.field for p in refused.exception.problems], [field])
+
     @given(st.floats(0, 100), st.floats(1, 500), st.floats(0.5, 100))
     def test_a_tower_s_age_is_its_plug_and_its_mixed_part(self, mixed, volume, flow):
         found = age(AgeCase(volume_m3=volume, flow_m3_h=flow, mixed_pct=mixed))

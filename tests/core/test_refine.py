@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 from django.test import SimpleTestCase, tag
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 import tests.profile  # noqa: F401
@@ -51,6 +51,7 @@ class Laws(SimpleTestCase):
         to_csf = csf_in - goes * 0.7 * (csf_in - f.csf_inf)
         told = {"furnish": furnish, "csf_in": csf_in, "ph": ph, "temp_c": temp_c, "wear": wear}
         wanted = energy(EnergyCase(to_csf=to_csf, sel=sel, **told))
+        assume(wanted.kwh_t <= 500.0)  # more is asked of no pass
         found = freeness(FreenessCase(passes=(Pass(kwh_t=wanted.kwh_t, sel=sel),), **told))
         self.assertAlmostEqual(found.csf_ml, to_csf, places=6)
         point = set_point(PointCase(to_csf=to_csf, od_t_h=5, cel_km=9, rpm=600, no_load_kw=70, **told))

@@ -15,7 +15,7 @@ from core.calc import declared, read_case
 from core.chips.reconcile import ReconcileCase, reconcile
 from core.deliver.draw import BlendOffCase, JetCase, blend_off, jet
 from core.deliver.runcard import RESERVE_T, reliefs, run_card
-from core.errors import Infeasible
+from core.errors import ImpossibleInput, Infeasible
 from core.register import find
 from core.stock.mixing import MovingCase, WashoutCase, mixing, moving, washout
 from core.wash.air import AirCase, air
@@ -64,6 +64,14 @@ class RunCards(SimpleTestCase):
             back = relief.value + 0.3 * (was - relief.value)
             if abs(was - relief.value) > 20.0 * RESERVE_T:  # else what is left in the vessel may bear it
                 self.assertFalse(run_card(replace(order, **{name: back})).feasible, relief)
+
+    def test_an_order_that_would_run_for_years_is_refused_at_its_tonnes_and_no_slower_speed_is_looked_for(self):
+        with self.assertRaises(ImpossibleInput) as refused:
+            run_card(replace(CARD, sale_t=1e6, efficiency_pct=30.0))
+        self.assertEqual([p.field for p in refused.exception.problems], ["sale_t"])
+        long = replace(CARD, sale_t=9e5, speed_low=20.0)
+        self.assertGreater(run_card(long).hours, 3e4)
+        self.assertFalse(next(r for r in reliefs(long).listed if r.kind == "speed").enough)
 
     def test_a_card_is_told_as_a_case_and_read_again(self):
         again = read_case(find("deliver.run_card"), declared(CARD))
