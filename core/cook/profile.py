@@ -205,7 +205,7 @@ def minutes_left(case: MinutesCase) -> MinutesLeft:
     """Minutes at the held temperature until the target; negative once it is passed, with a caution. Raises: ImpossibleInput."""
     cautions = check(case)
     if case.cool_min > 0.0 and case.cool_to_c > case.hold_c:
-        raise ImpossibleInput(Problem("cool_to_c", f"is {case.cool_to_c:g} °C, over the {case.hold_c:g} °C that it is held at"))
+        raise ImpossibleInput(Problem("cool_to_c", f"is {case.cool_to_c:g} °C, over the {case.hold_c:g} °C that is held"))
     cool = h_factor(((0.0, case.hold_c), (case.cool_min, case.cool_to_c))) if case.cool_min > 0.0 else 0.0
     minutes = hold_minutes(case.h_target - case.h_so_far - cool, case.hold_c)
     if minutes < 0.0:

@@ -20,7 +20,7 @@ from core.quantity import check, choice, figure, quantities, quantity, rows
 from core.register import Check, model
 
 MOST_H, MOST_H_SHARE, MOST_EA = 120.0, 0.10, 0.5  # H, share of H, % EA as NaOH on wood
-FELT = 0.05  # kappa: what moves it by less moves nothing
+FELT = 0.05  # kappa: what moves it by less moves nothing, default
 RESIDUAL_LOW, RESIDUAL_AIM, RESIDUAL_HIGH = 5.0, 8.0, 12.0  # g/L as NaOH
 
 
@@ -58,10 +58,10 @@ def _asked(error: float, gain: float) -> float:
 
 
 def _moves_nothing(gain: float, size: float, bound: str) -> tuple[Caution, ...]:
-    """A caution where the most of one move moves the kappa by less than is measured: a cook without alkali knows no heat."""
+    """A caution where the most of one move moves the kappa by less than is measured, or the other way."""
     if not bound or (gain < 0.0 and abs(gain * size) >= FELT):
         return ()
-    return (Caution("kappa", "of this cook does not move with it by the model: look for another cause first, alkali foremost"),)
+    return (Caution("kappa", "of this cook does not move with it by the model: look for another cause first"),)
 
 
 def _cut(size: float, most: float, name: str) -> tuple[float, str]:
@@ -114,6 +114,9 @@ def after_blow(
     g = gain_h(species, charge, points, coefficients=coefficients)
     h = h_factor(points)
     most = min(MOST_H, MOST_H_SHARE * h)
+    if error > 0.0 and abs(g) * most < FELT:  # no heat moves it: by the model its alkali ran out
+        cautions += (Caution("residual_g_l", "by the model no alkali was left, whatever was titrated: titrate it again first"),)
+        return _more_alkali(species, charge, points, error, inside, residual_g_l, kappa, coefficients, cautions)
     size, bound = _cut(_asked(error, g), most, f"the most of one move, {most:.0f} H")
     return NextCook(
         row="K1" if error > 0.0 else "K3",

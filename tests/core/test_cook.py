@@ -512,12 +512,12 @@ class AfterTheBlow(SimpleTestCase):
         for ea in (3.0, 5.0, 7.0, 9.0):
             charge = replace(self.CHARGE, ea_pct_naoh=ea)
             self.assertAlmostEqual(gain_h("larch", charge, self.POINTS), 0.0)
-            for kappa, residual, lever in ((90.0, 9.0, "h"), (25.0, 9.0, "h"), (90.0, 3.0, "ea")):
+            for kappa, residual, lever in ((90.0, 9.0, "ea"), (90.0, math.nan, "ea"), (25.0, 9.0, "h"), (90.0, 3.0, "ea")):
                 with self.subTest(ea=ea, kappa=kappa, residual=residual):
                     move = after_blow("larch", charge, self.POINTS, kappa=kappa, residual_g_l=residual, band=self.BAND)
                     most = 0.5 if lever == "ea" else min(120.0, 0.1 * profile.h_factor(self.POINTS))
                     self.assertEqual((move.lever, move.size), (lever, math.copysign(most, kappa - 30.0)))
-                    self.assertTrue(move.bound_by)
+                    self.assertTrue(move.bound_by)  # never more heat
                     told = " ".join(c.text for c in move.cautions)
                     self.assertEqual("does not move with it" in told, lever == "h" or move.gain >= 0.0)
         self.assertNotIn("does not move", " ".join(c.text for c in self.move(60.0).cautions))
